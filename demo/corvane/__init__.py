@@ -1,0 +1,1 @@
+"""Corvane Ridge Observatory: a made-up site, generated with a fixed seed. Nothing in it is real."""

@@ -1,0 +1,110 @@
+"""Commands without server: audit and treat a folder. Exit code 0 when done, 2 on unusable arguments."""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+from rich.console import Console
+from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
+from ivory_thistle.core.errors import UnusableInput
+from ivory_thistle.core.references.site import SiteReading
+from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.intake.folder import Folder
+from ivory_thistle.workflows.headless import audit_json, treat_folder, treat_json
+from ivory_thistle.workflows.reading import Progress as Callback
+from ivory_thistle.workflows.reading import read_folder
+
+app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=__doc__)
+_errors = Console(stderr=True)
+
+FolderArgument = Annotated[Path, typer.Argument(help="The folder of a built site.", show_default=False)]
+JsonOption = Annotated[bool, typer.Option("--json", help="Print the result as JSON.")]
+
+
+@app.command()
+def audit(folder: FolderArgument, as_json: JsonOption = False) -> None:
+    """Read a site and weigh the images of every page."""
+    with _progress(("Reading files",)) as (on_file,):
+        site = read_folder(Folder(folder), on_file)
+    if not site.pages and not site.images:
+        raise UnusableInput(f"{folder} holds no web page and no picture.")
+    if as_json:
+        _print_json(audit_json(site))
+    else:
+        _print_audit(site)
+
+
+@app.command()
+def treat(
+    folder: FolderArgument,
+    out: Annotated[Path, typer.Option(help="The new folder to write.", show_default=False)],
+    as_json: JsonOption = False,
+) -> None:
+    """Treat a site's images and write the whole site, rewritten, to a new folder."""
+    with _progress(("Reading files", "Treating images")) as (on_file, on_image):
+        site, handover, failed = treat_folder(Folder(folder), out, Rules(), on_file, on_image)
+    if as_json:
+        _print_json(treat_json(site, handover, failed))
+        return
+    before, after = handover.savings.before, handover.savings.after["avif"]
+    share = f", {1 - after / before:.0%} less" if before else ""
+    typer.echo(f"{len(handover.new_files)} new files, {len(handover.rewritten)} pages and style sheets rewritten.")
+    typer.echo(f"Images in use: {_kb(before)} before, {_kb(after)} after{share} (avif; kB = 1,000 bytes).")
+    for failure in failed:
+        typer.echo(f"Not treated: {failure.path}. {failure.reason}")
+
+
+def main() -> None:
+    """Runs the command line; what the person named wrongly becomes one line and exit code 2."""
+    try:
+        app(standalone_mode=False)
+    except UnusableInput as error:
+        typer.echo(str(error), err=True)
+        sys.exit(2)
+    except typer.TyperException as error:
+        typer.echo(error.format_message(), err=True)
+        sys.exit(2)
+    except (KeyboardInterrupt, typer.Abort):
+        typer.echo("Stopped.", err=True)
+        sys.exit(130)
+
+
+@contextmanager
+def _progress(names: tuple[str, ...]) -> Iterator[tuple[Callback, ...]]:
+    """A bar for each named part, on a terminal only."""
+    columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
+    with Progress(*columns, console=_errors, disable=not _errors.is_terminal, transient=True) as bars:
+
+        def bar(name: str) -> Callback:
+            task = bars.add_task(name, total=None)
+            return lambda done, total: bars.update(task, completed=done, total=total)
+
+        yield tuple(bar(name) for name in names)
+
+
+def _print_json(content: dict[str, Any]) -> None:
+    typer.echo(json.dumps(content, indent=2, ensure_ascii=False))
+
+
+def _print_audit(site: SiteReading) -> None:
+    totals = audit_json(site)["totals"]
+    typer.echo(
+        f"{totals['pages']} pages, {totals['images']} images, {_kb(totals['image_bytes'])} of image files;"
+        f" {totals['unused_images']} unused, {totals['broken_references']} broken references (kB = 1,000 bytes)."
+    )
+    for page in sorted(site.pages, key=lambda p: -p.image_bytes):
+        broken = f", {len(page.broken)} broken" if page.broken else ""
+        typer.echo(f"{_kb(page.image_bytes):>14}  {page.path} ({len(page.files)} images{broken})")
+    for fault in site.faults:
+        typer.echo(f"Note: {fault.message}")
+
+
+def _kb(size: int) -> str:
+    return f"{size / 1000:,.0f} kB"

@@ -1,0 +1,1 @@
+"""Pure computation: bytes and values in, frozen dataclasses out. No paths, network, clock or database."""

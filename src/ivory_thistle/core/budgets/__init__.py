@@ -1,0 +1,1 @@
+"""Budgets: what a page and a picture may weigh."""

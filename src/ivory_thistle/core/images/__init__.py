@@ -1,0 +1,1 @@
+"""Images: facts from bytes, decoding, resizing."""

@@ -1,0 +1,114 @@
+"""Decoding to plain pixels: upright, sRGB, 8 bits a channel, and resized in linear light."""
+
+from __future__ import annotations
+
+import io
+import warnings
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import pyvips
+from numpy.typing import NDArray
+from PIL import Image as PillowImage
+
+from ivory_thistle.core.errors import PictureError
+from ivory_thistle.core.images.facts import ImageFacts
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Pixels:
+    """Decoded pixels: `array` is height x width x channels, uint8, sRGB, alpha not premultiplied.
+
+    Channels: 1 grey, 2 grey and alpha, 3 red green blue, 4 with alpha.
+    """
+
+    array: NDArray[np.uint8]
+
+    @property
+    def width(self) -> int:
+        """Pixels across."""
+        return int(self.array.shape[1])
+
+    @property
+    def height(self) -> int:
+        """Pixels down."""
+        return int(self.array.shape[0])
+
+    @property
+    def has_alpha(self) -> bool:
+        """True with an alpha channel (2 or 4 channels)."""
+        return self.array.shape[2] in (2, 4)
+
+    def as_vips(self) -> Any:
+        """A pyvips image over a copy of the pixels, tagged sRGB or grey."""
+        height, width, channels = self.array.shape
+        image = pyvips.Image.new_from_memory(self.array.tobytes(), width, height, channels, "uchar")
+        return image.copy(interpretation="b-w" if channels < 3 else "srgb")
+
+    def as_pillow(self) -> PillowImage.Image:
+        """A new Pillow image of the pixels (new each time: Pillow keeps encoder state on images)."""
+        array = self.array[:, :, 0] if self.array.shape[2] == 1 else self.array
+        return PillowImage.fromarray(array)
+
+    def without_unused_alpha(self) -> Pixels:
+        """The same picture without its alpha channel where that is opaque everywhere."""
+        if self.has_alpha and bool((self.array[:, :, -1] == 255).all()):
+            return Pixels(np.ascontiguousarray(self.array[:, :, :-1]))
+        return self
+
+
+def decode(data: bytes, facts: ImageFacts, width: int | None = None) -> Pixels:
+    """The picture upright, in sRGB and 8 bits, at `width` pixels (never enlarged; None: as it is).
+
+    Reduction is done in linear light with premultiplied alpha; a colour profile (also CMYK) is converted
+    to sRGB. Raises PictureError for what can't be decoded whole.
+    """
+    if facts.problem:
+        raise PictureError(f"The picture {facts.problem}.")
+    target = min(width or facts.width, facts.width)
+    try:
+        if facts.format in ("bmp", "ico"):
+            image = _open_by_pillow(data)
+            image = image.thumbnail_image(target, height=10_000_000, size="down", linear=True)
+        else:
+            image = pyvips.Image.thumbnail_buffer(
+                data,
+                target,
+                height=10_000_000,
+                size="down",
+                linear=target < facts.width,
+                output_profile="srgb",
+                intent="relative",
+                fail_on="truncated",
+            )
+        return _eight_bit(image, grey=facts.colour in ("b-w", "grey16"))
+    except (pyvips.Error, OSError, MemoryError, PillowImage.DecompressionBombError) as error:
+        reason = str(error).strip().splitlines()[0] if str(error).strip() else type(error).__name__
+        raise PictureError(f"The picture can't be decoded: {reason}.") from error
+
+
+def reduce(pixels: Pixels, width: int) -> Pixels:
+    """The picture at `width` pixels across, in linear light, alpha premultiplied. Never enlarges."""
+    if width >= pixels.width:
+        return pixels
+    grey = pixels.array.shape[2] < 3
+    image = pixels.as_vips()
+    small = image.thumbnail_image(width, height=10_000_000, size="down", linear=True, output_profile="srgb")
+    return _eight_bit(small, grey=grey)
+
+
+def _eight_bit(image: Any, grey: bool) -> Pixels:
+    image = image.colourspace("b-w" if grey else "srgb").cast("uchar")
+    array: NDArray[np.uint8] = np.asarray(image.numpy(), dtype=np.uint8)
+    if array.ndim == 2:
+        array = array[:, :, None]
+    return Pixels(np.ascontiguousarray(array))
+
+
+def _open_by_pillow(data: bytes) -> Any:
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", PillowImage.DecompressionBombWarning)
+        with PillowImage.open(io.BytesIO(data)) as opened:
+            mode = "RGBA" if "A" in opened.getbands() or opened.mode == "P" else "RGB"
+            return Pixels(np.asarray(opened.convert(mode), dtype=np.uint8)).as_vips()

@@ -1,0 +1,1 @@
+"""References: every picture that HTML and CSS name, with its exact position in the source."""

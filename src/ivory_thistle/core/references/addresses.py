@@ -1,0 +1,91 @@
+"""Addresses: from what markup says to a file of the site.
+
+Resolution follows https://url.spec.whatwg.org/ where sites differ in practice: surrounding blanks, tabs
+and newlines, backslashes, percent-encoding, `//host`, queries and fragments.
+"""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import Literal
+from urllib.parse import quote, unquote, urljoin, urlsplit
+
+SITE_ORIGIN = "http://site.invalid"
+"""Stands for the site's own origin where none is known (RFC 6761 keeps `.invalid` free)."""
+
+_SCHEME = re.compile(r"[A-Za-z][A-Za-z0-9+.\-]*:")
+AddressKind = Literal["local", "missing", "remote", "data", "other"]
+
+
+@dataclass(frozen=True, slots=True)
+class Resolved:
+    """Where an address leads. `path` is the file within the site for "local", else what was looked for."""
+
+    kind: AddressKind
+    path: str
+    hint: str = ""
+
+
+def page_address(path: str) -> str:
+    """The address of a file of the site, e.g. `news/a b.html` -> `http://site.invalid/news/a%20b.html`."""
+    return f"{SITE_ORIGIN}/{quote(path)}"
+
+
+def join(base: str, address: str) -> str | None:
+    """The absolute address, or None where it can't be understood."""
+    cleaned = re.sub(r"[\t\n\r]", "", address.strip("".join(map(chr, range(33)))))
+    scheme = _SCHEME.match(cleaned)
+    if not scheme or scheme.group().lower() in ("http:", "https:"):
+        body, mark, rest = re.match(r"([^?#]*)([?#]?)([\s\S]*)", cleaned).groups()  # type: ignore[union-attr]
+        cleaned = body.replace("\\", "/") + mark + rest
+    try:
+        return urljoin(base, cleaned)
+    except ValueError:
+        return None
+
+
+class FileIndex:
+    """Finds a site's files by address path: exactly, then with Unicode composed (NFC) on both sides."""
+
+    def __init__(self, paths: Iterable[str], own_hosts: Iterable[str] = ()) -> None:
+        self._paths = set(paths)
+        self._composed = {unicodedata.normalize("NFC", p): p for p in self._paths}
+        self._folded: Mapping[str, str] = {p.casefold(): p for p in self._paths}
+        self._hosts = {urlsplit(SITE_ORIGIN).hostname, *(h.lower() for h in own_hosts)}
+
+    def __contains__(self, path: str) -> bool:
+        return path in self._paths
+
+    def taken(self, path: str) -> bool:
+        """True where a new file of that path would clash, also on a file system blind to case."""
+        return path.casefold() in self._folded
+
+    def resolve(self, base: str, address: str) -> Resolved:
+        """Resolves `address` as written in the document at the absolute address `base`."""
+        absolute = join(base, address)
+        if absolute is None:
+            return Resolved("other", address)
+        if absolute[:5].lower() == "data:":
+            return Resolved("data", "")
+        try:
+            parts = urlsplit(absolute)
+            host = (parts.hostname or "").lower()
+        except ValueError:
+            return Resolved("other", address)
+        if parts.scheme not in ("http", "https"):
+            return Resolved("other", absolute)
+        if host not in self._hosts:
+            return Resolved("remote", absolute)
+        return self._find(unquote(parts.path).lstrip("/"))
+
+    def _find(self, path: str) -> Resolved:
+        if path in self._paths:
+            return Resolved("local", path)
+        composed = self._composed.get(unicodedata.normalize("NFC", path))
+        if composed:
+            return Resolved("local", composed)
+        other = self._folded.get(path.casefold())
+        return Resolved("missing", path, f"the file is called {other}" if other else "")

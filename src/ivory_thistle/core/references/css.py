@@ -1,0 +1,237 @@
+"""Pictures named in CSS, with positions: a tokenizer for what bears on `url()`.
+
+https://drafts.csswg.org/css-syntax/#tokenization . Only the tokens that can hide or hold an address are
+told apart (comments, strings, url tokens, functions, at-keywords, blocks), which makes one pass enough.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+_IDENT = r"(?:--|-?(?:[A-Za-z_]|[^\x00-\x7F]|\\[^\n\r\f]))(?:[\w-]|[^\x00-\x7F]|\\[^\n\r\f])*"
+_TOKEN = re.compile(
+    r"(?P<comment>/\*[\s\S]*?(?:\*/|\Z))"
+    r"|(?P<string>\"(?:[^\"\\\n\r\f]|\\(?:\r\n|[\s\S]))*(?:\"|(?=[\n\r\f])|\Z)"
+    r"|'(?:[^'\\\n\r\f]|\\(?:\r\n|[\s\S]))*(?:'|(?=[\n\r\f])|\Z))"
+    r"|(?P<url>[uU][rR][lL]\([ \t\n\r\f]*(?![\"' \t\n\r\f])(?P<address>(?:[^\"'()\\\s\x00-\x08\x0b\x0e-\x1f\x7f]"
+    r"|\\[^\n\r\f])*)[ \t\n\r\f]*(?:\)|\Z))"
+    r"|(?P<badurl>[uU][rR][lL]\([ \t\n\r\f]*(?![\"' \t\n\r\f])(?:[^)\\]|\\[\s\S])*(?:\)|\Z))"
+    rf"|(?P<function>{_IDENT}\()"
+    rf"|@(?P<at>{_IDENT})"
+    rf"|(?P<ident>{_IDENT})"
+    r"|(?P<mark>[{}();\[\]])"
+)
+_ESCAPE = re.compile(r"\\(?:([0-9A-Fa-f]{1,6})(?:\r\n|[ \t\n\r\f])?|(\r\n|[\n\r\f])|([\s\S]))")
+BACKGROUNDS = frozenset({"background", "background-image"})
+_IMAGE_SETS = frozenset({"image-set", "-webkit-image-set"})
+
+
+@dataclass(frozen=True, slots=True)
+class Declaration:
+    """One declaration: its span up to (not with) the `;` or `}`, and its lower-case property."""
+
+    property: str
+    start: int
+    end: int
+    value_start: int
+
+
+@dataclass(frozen=True, slots=True)
+class CssReference:
+    """One address: `start:end` spans the whole `url(...)` or string; `declaration` indexes the reading's.
+
+    `in_set` is true inside `image-set()`; `block` counts the `{}` block that holds it.
+    """
+
+    address: str
+    start: int
+    end: int
+    declaration: int | None
+    in_set: bool
+    block: int
+
+
+@dataclass(frozen=True, slots=True)
+class CssImport:
+    """An `@import`ed style sheet's address."""
+
+    address: str
+    start: int
+    end: int
+
+
+@dataclass(slots=True)
+class CssReading:
+    """What a style sheet names. `img_height_auto`: a plain `img` rule sets `height: auto`."""
+
+    references: list[CssReference] = field(default_factory=list)
+    imports: list[CssImport] = field(default_factory=list)
+    declarations: list[Declaration] = field(default_factory=list)
+    img_height_auto: bool = False
+
+    def is_plain_background(self, reference: CssReference) -> bool:
+        """True where a fallback declaration can stand before one with `image-set()`, and none does yet."""
+        if reference.declaration is None or reference.in_set:
+            return False
+        property_ = self.declarations[reference.declaration].property
+        return property_ in BACKGROUNDS and not any(
+            other.in_set
+            and other.block == reference.block
+            and other.declaration is not None
+            and self.declarations[other.declaration].property == property_
+            for other in self.references
+        )
+
+
+def unescape_css(raw: str) -> str:
+    """Decodes the escapes of a string or url token: https://drafts.csswg.org/css-syntax/#consume-escaped-code-point ."""
+    if "\\" not in raw:
+        return raw
+
+    def one(found: re.Match[str]) -> str:
+        if found.group(1):
+            code = int(found.group(1), 16)
+            return "�" if code == 0 or code > 0x10FFFF or 0xD800 <= code <= 0xDFFF else chr(code)
+        return "" if found.group(2) else found.group(3)
+
+    return _ESCAPE.sub(one, raw)
+
+
+def css_string(address: str) -> str:
+    """An address as a CSS string in double quotes."""
+    escaped = address.replace("\\", "\\\\").replace('"', '\\"')
+    return '"' + re.sub(r"[\n\r\f]", lambda m: f"\\{ord(m.group()):x} ", escaped) + '"'
+
+
+class _Reader:
+    """State of one pass: open brackets, the rule and the declaration being read."""
+
+    def __init__(self, text: str, in_block: bool, decode: Callable[[str], str]) -> None:
+        self.text, self.decode = text, decode
+        self.reading = CssReading()
+        self.stack: list[str] = []
+        self.rules: list[str] = []
+        self.block, self.blocks = 0, 0
+        self.open_blocks: list[int] = []
+        self.start = 0
+        self.at_keyword = ""
+        self.in_block = in_block
+        self.pending: list[CssReference] = []
+
+    def run(self) -> CssReading:
+        for token in _TOKEN.finditer(self.text):
+            kind = token.lastgroup
+            if kind == "address":
+                kind = "url"
+            if kind == "url":
+                self.address(token.group("address") or "", token.start(), token.end(), is_string=False)
+            elif kind == "string":
+                raw = token.group()
+                inner = raw[1:-1] if len(raw) > 1 and raw[-1] == raw[0] else raw[1:]
+                self.address(inner, token.start(), token.end(), is_string=True)
+            elif kind == "function":
+                self.stack.append(token.group()[:-1].lower())
+            elif kind == "at" and not self.stack:
+                self.at_keyword = token.group("at").lower()
+            elif kind == "mark":
+                self.mark(token.group(), token.start(), token.end())
+        self.end_declaration(len(self.text))
+        return self.reading
+
+    def address(self, raw: str, start: int, end: int, is_string: bool) -> None:
+        """Takes a url token or a string that stands where an address may."""
+        in_set = bool(self.stack) and any(name in _IMAGE_SETS for name in self.stack)
+        if self.at_keyword == "import" and (not self.stack or self.stack == ["url"]):
+            self.reading.imports.append(CssImport(unescape_css(self.decode(raw)), start, end))
+            self.at_keyword = "import-done"
+            return
+        if self.at_keyword in ("namespace", "import-done", "charset"):
+            return
+        if is_string and not (self.stack and (self.stack[-1] == "url" or self.stack[-1] in _IMAGE_SETS)):
+            return
+        if is_string and self.stack[-1] == "url":
+            start = self.text.rfind("(", 0, start) - 3
+            close = self.text.find(")", end)
+            end = close + 1 if close >= 0 else len(self.text)
+        address = unescape_css(self.decode(raw))
+        if address and not address.startswith("#") and self.rules[-1:] != ["font-face"]:
+            self.pending.append(CssReference(address, start, end, None, in_set, self.block))
+
+    def mark(self, mark: str, start: int, end: int) -> None:
+        if mark in "([":
+            self.stack.append(mark)
+        elif mark in ")]":
+            if self.stack:
+                self.stack.pop()
+        elif mark == ";" and not self.stack:
+            self.end_declaration(start)
+            self.start, self.at_keyword = end, ""
+        elif mark == "{":
+            self.open_block(start, end)
+        elif mark == "}":
+            self.end_declaration(start)
+            self.stack.clear()
+            self.rules = self.rules[:-1]
+            self.block = self.open_blocks.pop() if self.open_blocks else 0
+            self.start, self.at_keyword = end, ""
+
+    def open_block(self, start: int, end: int) -> None:
+        prelude = re.sub(r"/\*[\s\S]*?\*/", "", self.text[self.start : start]).strip().lower()
+        self.rules.append(self.at_keyword or prelude)
+        self.pending.clear()
+        self.stack.clear()
+        self.open_blocks.append(self.block)
+        self.blocks += 1
+        self.block = self.blocks
+        self.start, self.at_keyword = end, ""
+
+    def end_declaration(self, end: int) -> None:
+        """Closes the declaration that began at `self.start`, keeping it where it names pictures."""
+        inside = self.in_block or bool(self.rules)
+        text = self.text[self.start : end] if inside else ""
+        if inside and not self.reading.img_height_auto:
+            self.note_height_auto(text)
+        if not self.pending:
+            return
+        colon = _colon(text)
+        index = None
+        if colon >= 0:
+            lead = len(text) - len(text.lstrip())
+            comments = re.match(r"(?:\s|/\*[\s\S]*?\*/)*", text)
+            lead = comments.end() if comments else lead
+            name = text[lead:colon].strip()
+            index = len(self.reading.declarations)
+            name = name if name.startswith("--") else name.lower()
+            declaration = Declaration(name, self.start + lead, end, self.start + colon + 1)
+            self.reading.declarations.append(declaration)
+        for p in self.pending:
+            self.reading.references.append(
+                CssReference(p.address, p.start, p.end, index, p.in_set, p.block)
+            )
+        self.pending.clear()
+
+    def note_height_auto(self, declaration: str) -> None:
+        if not self.rules or "height" not in declaration:
+            return
+        name, _, value = declaration.partition(":")
+        selectors = {s.strip() for s in self.rules[-1].split(",")}
+        if name.strip().lower() == "height" and value.strip().lower().startswith("auto") and "img" in selectors:
+            self.reading.img_height_auto = True
+
+
+def _colon(text: str) -> int:
+    """The first colon outside comments, or -1."""
+    blanked = re.sub(r"/\*[\s\S]*?\*/", lambda m: " " * len(m.group()), text)
+    return blanked.find(":")
+
+
+def read_css(text: str, decode: Callable[[str], str] = str) -> CssReading:
+    """Everything that a style sheet's text names; `decode` gives the true characters of a piece of it."""
+    return _Reader(text, in_block=False, decode=decode).run()
+
+
+def read_style_attribute(text: str, decode: Callable[[str], str] = str) -> CssReading:
+    """The same for a `style` attribute, which holds bare declarations."""
+    return _Reader(text, in_block=True, decode=decode).run()

@@ -1,0 +1,207 @@
+"""Tags of an HTML text with exact positions, by the tokenizer of the HTML standard.
+
+https://html.spec.whatwg.org/#tokenization . The standard library's parser gives the position of a tag but
+not of its attributes, and reads comments and raw text otherwise than browsers do; so the states that bear
+on where a tag begins and ends are written here, as one regular expression a state. Tree construction is
+not done: the tags come in source order, with the depth inside `picture`, `noscript`, `template` and `svg`
+left to the reader.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from html.entities import html5
+
+_SPACE = r"[\t\n\f\r ]"
+_OPENING = re.compile(r"<(?=[A-Za-z!/?])")
+_TAG_NAME = re.compile(r"[A-Za-z][^\t\n\f\r />]*")
+_COMMENT = re.compile(r"<!--(?:-?>|[\s\S]*?(?:--!?>|\Z))")
+_BOGUS = re.compile(r"<[!?/][^>]*(?:>|\Z)")
+_CDATA = re.compile(r"<!\[CDATA\[[\s\S]*?(?:\]\]>|\Z)")
+_ATTRIBUTE = re.compile(
+    rf"(?:{_SPACE}|/)*(=?[^\t\n\f\r />=]+|=)"
+    rf"(?:{_SPACE}*={_SPACE}*(?:\"([^\"]*)\"|'([^']*)'|([^\"'\t\n\f\r >][^\t\n\f\r >]*)|(?=>)|(?P<open>[\"'])))?"
+)
+_TAG_END = re.compile(rf"(?:{_SPACE}|/)*>")
+_RAW = frozenset({"script", "style", "xmp", "iframe", "noembed", "noframes", "title", "textarea"})
+_SCRIPT_MARK = re.compile(r"<!--|-->|</?script(?=[\t\n\f\r />])", re.IGNORECASE)
+_REFERENCE = re.compile(r"&(?:#[xX][0-9A-Fa-f]+;?|#[0-9]+;?|[A-Za-z][A-Za-z0-9]*;?)")
+
+
+@dataclass(frozen=True, slots=True)
+class Attribute:
+    """One attribute: raw value and its span (without quotes), and the span of the whole `name="value"`."""
+
+    name: str
+    raw: str
+    value_start: int
+    value_end: int
+    start: int
+    end: int
+    quote: str
+
+
+@dataclass(frozen=True, slots=True)
+class Tag:
+    """A start or end tag at `text[start:end]`; of equal attribute names only the first is kept.
+
+    `raw_text` is the span of the text that follows a raw text element's start tag.
+    """
+
+    name: str
+    closing: bool
+    self_closing: bool
+    start: int
+    end: int
+    attributes: tuple[Attribute, ...] = ()
+    raw_text: tuple[int, int] | None = None
+
+    def get(self, name: str) -> Attribute | None:
+        """The attribute of that lower-case name."""
+        return next((a for a in self.attributes if a.name == name), None)
+
+    def value(self, name: str) -> str | None:
+        """The value with character references decoded; None without the attribute."""
+        found = self.get(name)
+        return unescape_attribute(found.raw) if found else None
+
+
+def tags(text: str) -> Iterator[Tag]:
+    """Every tag in source order. An unterminated last tag is dropped, as browsers do."""
+    at, foreign = 0, 0
+    while opening := _OPENING.search(text, at):
+        start = opening.start()
+        follows = text[start + 1]
+        if follows in "!?":
+            at = _skip_declaration(text, start, foreign > 0)
+            continue
+        if follows == "/" and not text[start + 2 : start + 3].isascii():
+            at = _end_of(_BOGUS, text, start)
+            continue
+        tag = _read_tag(text, start, closing=follows == "/")
+        if isinstance(tag, int):
+            at = tag
+            continue
+        if tag.name in ("svg", "math"):
+            foreign = max(0, foreign - 1) if tag.closing else foreign + (not tag.self_closing)
+        at = tag.end
+        if not tag.closing and tag.name in _RAW and not (foreign and tag.self_closing):
+            end = _raw_text_end(text, tag.end, tag.name)
+            tag = Tag(tag.name, False, tag.self_closing, start, tag.end, tag.attributes, (tag.end, end))
+            at = end
+        yield tag
+        if tag.name == "plaintext" and not tag.closing:
+            return
+
+
+def _skip_declaration(text: str, start: int, foreign: bool) -> int:
+    """Past a comment, doctype, processing instruction or (in SVG and MathML) CDATA section."""
+    if text.startswith("<!--", start):
+        return _end_of(_COMMENT, text, start)
+    if foreign and text.startswith("<![CDATA[", start):
+        return _end_of(_CDATA, text, start)
+    return _end_of(_BOGUS, text, start)
+
+
+def _end_of(pattern: re.Pattern[str], text: str, start: int) -> int:
+    found = pattern.match(text, start)
+    return found.end() if found else start + 1
+
+
+def _read_tag(text: str, start: int, closing: bool) -> Tag | int:
+    """The tag at `start`, or the position from which to go on where there is none."""
+    named = _TAG_NAME.match(text, start + 1 + closing)
+    if not named:
+        return start + 3 if text.startswith("</>", start) else _end_of(_BOGUS, text, start)
+    attributes: dict[str, Attribute] = {}
+    at = named.end()
+    while not (ending := _TAG_END.match(text, at)):
+        found = _ATTRIBUTE.match(text, at)
+        if not found or found.group("open"):
+            return len(text)
+        name = found.group(1).lower()
+        group = next((g for g in (2, 3, 4) if found.group(g) is not None), None)
+        begin, end = found.span(group) if group else (found.end(), found.end())
+        quote = {2: '"', 3: "'", None: ""}.get(group, "")
+        attributes.setdefault(
+            name, Attribute(name, text[begin:end], begin, end, found.start(1), found.end(), quote)
+        )
+        at = found.end()
+    self_closing = text[ending.end() - 2] == "/" and ending.end() - 2 >= at
+    name = named.group().lower()
+    return Tag(name, closing, self_closing, start, ending.end(), tuple(attributes.values()))
+
+
+def _raw_text_end(text: str, at: int, name: str) -> int:
+    """Where the text of a raw text element ends (the start of its end tag, or the end of the file)."""
+    if name == "script":
+        return _script_end(text, at)
+    found = re.compile(rf"</{name}(?=[\t\n\f\r />])", re.IGNORECASE).search(text, at)
+    return found.start() if found else len(text)
+
+
+def _script_end(text: str, at: int) -> int:
+    """End of a script's text, with the escaped states that `<!--` and a nested `<script` bring.
+
+    https://html.spec.whatwg.org/#script-data-escaped-state and the states after it.
+    """
+    escaped, nested = False, False
+    while found := _SCRIPT_MARK.search(text, at):
+        mark, at = found.group().lower(), found.end()
+        if mark == "<!--":
+            escaped, at = True, found.start() + 2
+        elif mark == "-->":
+            escaped = nested = False
+        elif mark == "<script":
+            nested = escaped
+        elif not nested:
+            return found.start()
+        else:
+            nested = False
+    return len(text)
+
+
+def unescape_attribute(raw: str) -> str:
+    """Decodes character references as in an attribute value.
+
+    https://html.spec.whatwg.org/#named-character-reference-state : a name without semicolon followed by
+    `=` or a letter or digit stays as it is, so `?a=1&copy=2` is no copyright sign.
+    """
+    if "&" not in raw:
+        return raw
+    return _REFERENCE.sub(lambda m: _decode_reference(m, raw), raw)
+
+
+def _decode_reference(found: re.Match[str], raw: str) -> str:
+    whole = found.group()
+    if whole[1] == "#":
+        return _numeric(whole)
+    name = whole[1:]
+    if name.endswith(";") and name in html5:
+        return html5[name]
+    for length in range(len(name), 1, -1):
+        if name[:length] in html5 and not name[:length].endswith(";"):
+            after = name[length : length + 1] or raw[found.end() : found.end() + 1]
+            if after == "=" or (after.isascii() and after.isalnum()):
+                return whole
+            return html5[name[:length]] + name[length:]
+    return whole
+
+
+def _numeric(whole: str) -> str:
+    """A numeric reference by https://html.spec.whatwg.org/#numeric-character-reference-end-state ."""
+    digits = whole[2:].rstrip(";")
+    code = int(digits[1:], 16) if digits[0] in "xX" else int(digits)
+    if code == 0 or code > 0x10FFFF or 0xD800 <= code <= 0xDFFF:
+        return "�"
+    if 0x80 <= code <= 0x9F:
+        return bytes([code]).decode("cp1252", "replace")
+    return chr(code)
+
+
+def escape_attribute(value: str, quote: str = '"') -> str:
+    """A value made safe between `quote`s: only what must be escaped is."""
+    escaped = value.replace("&", "&amp;").replace("<", "&lt;")
+    return escaped.replace('"', "&quot;") if quote == '"' else escaped.replace("'", "&#39;")

@@ -1,0 +1,259 @@
+"""What one HTML page names: pictures with their places in the source, style sheets and the base address."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
+from typing import Literal
+
+from ivory_thistle.core.references.css import read_css, read_style_attribute
+from ivory_thistle.core.references.markup import Attribute, Tag, tags, unescape_attribute
+from ivory_thistle.core.references.source import Source
+from ivory_thistle.core.references.srcset import parse_srcset
+
+_ICON_RELS = frozenset(
+    {"icon", "apple-touch-icon", "apple-touch-icon-precomposed", "mask-icon", "apple-touch-startup-image", "image_src"}
+)
+_SOCIAL = frozenset(
+    {"og:image", "og:image:url", "og:image:secure_url", "twitter:image", "twitter:image:src", "msapplication-tileimage"}
+)
+_CSS_HINT = re.compile(r"url\(|image-set\(", re.IGNORECASE)
+LAZY_ATTRIBUTES = ("data-src", "data-original", "data-lazy-src", "data-bg", "data-background", "data-image")
+LAZY_SRCSETS = ("data-srcset", "data-lazy-srcset")
+MODERN_TYPES = frozenset({"image/avif", "image/webp"})
+
+
+Use = Literal["single", "candidate", "background", "preload", "social", "kept"]
+"""How a placement can be rewritten: an `img` with one address; one candidate of a srcset; a CSS background;
+a preload. "social" is read by crawlers only; "kept" can't be rewritten with a fallback (or already is)."""
+
+
+@dataclass(frozen=True, slots=True)
+class Reference:
+    """One picture named by a page's own source.
+
+    `start:end` spans the address (for CSS: the whole `url(...)`) in the source's text; `descriptor` is that
+    of a srcset candidate, `declared_width` the `width` attribute in CSS px (0: none). `attribute` is "css"
+    inside a `style` element; `tag_start` is where the tag begins (for CSS: where the text begins).
+    """
+
+    address: str
+    element: str
+    attribute: str
+    start: int
+    end: int
+    line: int
+    descriptor: str = ""
+    use: Use = "kept"
+    declared_width: int = 0
+    tag_start: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Link:
+    """A plain link to a file (`a href`): the file is in use, but the page does not load it."""
+
+    address: str
+
+
+@dataclass(slots=True)
+class PageReading:
+    """Everything that a page names, in source order."""
+
+    references: list[Reference] = field(default_factory=list)
+    stylesheets: list[str] = field(default_factory=list)
+    links: list[Link] = field(default_factory=list)
+    base: str | None = None
+    title: str = ""
+    img_height_auto: bool = False
+    has_style: bool = False
+    data_bytes: int = 0
+
+
+def read_page(source: Source) -> PageReading:
+    """Reads a page's source. Broken markup is read as browsers tokenize it; nothing is raised."""
+    reading = PageReading()
+    lines = _Lines(source.text)
+    pictures = _Pictures()
+    for tag in tags(source.text):
+        pictures.see(tag)
+        if tag.closing:
+            continue
+        for reference in _references_of(tag, pictures.inside, source, reading):
+            if reference.address[:5].lower() == "data:":
+                reading.data_bytes += len(reference.address)
+                continue
+            use = "kept" if pictures.treated and reference.attribute != "style" else reference.use
+            line = lines.at(reference.start)
+            reading.references.append(
+                replace(reference, line=line, use=use, tag_start=tag.start)
+            )
+        _page_wide(tag, source, reading)
+    return reading
+
+
+class _Pictures:
+    """Knows whether the tags seen stand inside a `picture`, and whether that has modern sources already."""
+
+    def __init__(self) -> None:
+        self.inside = False
+        self.treated = False
+
+    def see(self, tag: Tag) -> None:
+        if tag.name == "picture":
+            self.inside, self.treated = not tag.closing, False
+        elif self.inside and tag.name == "source":
+            kind = (tag.value("type") or "").strip().lower()
+            self.treated |= kind in MODERN_TYPES
+
+
+class _Lines:
+    """Line numbers for rising positions, counted once over the text."""
+
+    def __init__(self, text: str) -> None:
+        self._text, self._at, self._line = text, 0, 1
+
+    def at(self, position: int) -> int:
+        if position < self._at:
+            return self._text.count("\n", 0, position) + 1
+        self._line += self._text.count("\n", self._at, position)
+        self._at = position
+        return self._line
+
+
+def _page_wide(tag: Tag, source: Source, reading: PageReading) -> None:
+    """Base address, title, style sheets and plain links."""
+    href = attribute_text(tag, "href", source)
+    if tag.name == "base" and href is not None and reading.base is None:
+        reading.base = href
+    elif tag.name == "title" and tag.raw_text and not reading.title:
+        raw = source.decode(source.text[slice(*tag.raw_text)])
+        reading.title = " ".join(unescape_attribute(raw).split())[:200]
+    elif tag.name == "link" and href and "stylesheet" in (tag.value("rel") or "").lower().split():
+        reading.stylesheets.append(href)
+        reading.has_style = True
+    elif tag.name in ("a", "area") and href:
+        reading.links.append(Link(href))
+
+
+def _references_of(tag: Tag, in_picture: bool, source: Source, reading: PageReading) -> Iterator[Reference]:
+    """The references that one start tag makes."""
+    yield from _element_references(tag, in_picture, source)
+    style = tag.get("style")
+    if style:
+        reading.has_style = True
+        if _CSS_HINT.search(style.raw):
+            yield from _style_attribute(tag.name, style, source)
+    if tag.name == "style" and tag.raw_text:
+        reading.has_style = True
+        start, end = tag.raw_text
+        sheet = read_css(source.text[start:end], source.decode)
+        reading.img_height_auto |= sheet.img_height_auto
+        reading.stylesheets += [i.address for i in sheet.imports]
+        for r in sheet.references:
+            use: Use = "background" if sheet.is_plain_background(r) else "kept"
+            yield Reference(r.address, "style", "css", start + r.start, start + r.end, 0, use=use)
+
+
+def _element_references(tag: Tag, in_picture: bool, source: Source) -> Iterator[Reference]:
+    name = tag.name
+    if name == "img":
+        lazy_by_script = any(tag.get(a) for a in LAZY_ATTRIBUTES + LAZY_SRCSETS)
+        yield from _single(tag, source, "src", "kept" if lazy_by_script else "single")
+        yield from _set(tag, source, "srcset", "kept" if lazy_by_script else "candidate")
+    elif name == "source" and in_picture:
+        yield from _set(tag, source, "srcset", "candidate")
+    elif name == "input" and (tag.value("type") or "").lower() == "image":
+        yield from _single(tag, source, "src")
+    elif name == "video":
+        yield from _single(tag, source, "poster")
+    elif name == "link":
+        yield from _link(tag, source)
+    elif name == "meta":
+        said = (tag.value("property") or tag.value("name") or "").lower()
+        if said in _SOCIAL:
+            yield from _single(tag, source, "content", "social")
+    elif name in ("image", "feimage", "use"):
+        yield from _vector(tag, source)
+    elif name == "object" and (tag.value("type") or "image/").lower().startswith("image/"):
+        yield from (r for r in _single(tag, source, "data") if tag.value("type") or _looks_like_picture(r.address))
+    elif name == "embed":
+        yield from (r for r in _single(tag, source, "src") if _looks_like_picture(r.address))
+    elif name in ("body", "table", "td", "th"):
+        yield from _single(tag, source, "background")
+    for attribute in LAZY_ATTRIBUTES:
+        yield from _single(tag, source, attribute)
+    for attribute in LAZY_SRCSETS:
+        yield from _set(tag, source, attribute)
+
+
+def _looks_like_picture(address: str) -> bool:
+    return bool(re.search(r"\.(?:svg|png|jpe?g|webp|avif|gif|bmp)(?:[?#]|$)", address, re.IGNORECASE))
+
+
+def _link(tag: Tag, source: Source) -> Iterator[Reference]:
+    rels = set((tag.value("rel") or "").lower().split())
+    is_preload = "preload" in rels and (tag.value("as") or "").lower() == "image"
+    if rels & _ICON_RELS or is_preload:
+        plain = is_preload and not tag.get("imagesrcset") and not tag.get("type")
+        yield from _single(tag, source, "href", "preload" if plain else "kept")
+    if is_preload:
+        yield from _set(tag, source, "imagesrcset")
+
+
+def _vector(tag: Tag, source: Source) -> Iterator[Reference]:
+    for attribute in ("href", "xlink:href"):
+        for reference in _single(tag, source, attribute):
+            if not reference.address.startswith("#"):
+                yield reference
+
+
+def _single(tag: Tag, source: Source, attribute: str, use: Use = "kept") -> Iterator[Reference]:
+    found = tag.get(attribute)
+    if found:
+        address = unescape_attribute(source.decode(found.raw)).strip("\t\n\f\r ")
+        if address:
+            yield Reference(
+                address, tag.name, attribute, found.value_start, found.value_end, 0,
+                use=use, declared_width=declared_length(tag, "width"),
+            )  # fmt: skip
+
+
+def declared_length(tag: Tag, attribute: str) -> int:
+    """The `width` or `height` attribute in CSS px; 0 where it is missing or a percentage."""
+    found = re.match(r"\s*(\d+)(?:\.\d*)?\s*(?:px)?\s*$", tag.value(attribute) or "")
+    return int(found.group(1)) if found else 0
+
+
+def _set(tag: Tag, source: Source, attribute: str, use: Use = "kept") -> Iterator[Reference]:
+    """One reference a candidate; where the value holds character references the span is the whole value."""
+    found = tag.get(attribute)
+    if not found:
+        return
+    exact = "&" not in found.raw
+    value = found.raw if exact else unescape_attribute(source.decode(found.raw))
+    for number, c in enumerate(parse_srcset(value).candidates):
+        # Not exact: the start still tells candidates apart.
+        start, end = (c.start, c.end) if exact else (number, len(found.raw))
+        start, end = start + found.value_start, end + found.value_start
+        address = source.decode(c.address) if exact else c.address
+        yield Reference(address, tag.name, attribute, start, end, 0, c.descriptor, use)
+
+
+def _style_attribute(name: str, style: Attribute, source: Source) -> Iterator[Reference]:
+    exact = "&" not in style.raw
+    value = style.raw if exact else unescape_attribute(source.decode(style.raw))
+    sheet = read_style_attribute(value, source.decode if exact else str)
+    for r in sheet.references:
+        start, end = (r.start, r.end) if exact else (0, len(style.raw))
+        plain = exact and style.quote and sheet.is_plain_background(r)
+        use: Use = "background" if plain else "kept"
+        start, end = start + style.value_start, end + style.value_start
+        yield Reference(r.address, name, "style", start, end, 0, use=use)
+
+
+def attribute_text(tag: Tag, name: str, source: Source) -> str | None:
+    """An attribute's true text: characters decoded, then character references; None without it."""
+    found = tag.get(name)
+    return unescape_attribute(source.decode(found.raw)) if found else None

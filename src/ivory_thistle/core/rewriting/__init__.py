@@ -1,0 +1,1 @@
+"""Rewriting: edits by position to HTML and CSS; every other byte stays."""

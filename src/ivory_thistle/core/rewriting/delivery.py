@@ -1,0 +1,101 @@
+"""New files for an original: their names beside it, and which of them a placement offers."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from urllib.parse import quote
+
+from ivory_thistle.core.images.sniff import EXTENSIONS, MIME, ImageFormat
+from ivory_thistle.core.references.addresses import FileIndex
+from ivory_thistle.core.treatment.rules import TIERS, Tier
+
+
+@dataclass(frozen=True, slots=True)
+class NewFile:
+    """One rendition as a file of the site."""
+
+    path: str
+    tier: Tier
+    format: ImageFormat
+    width: int
+    height: int
+    bytes: int
+    sha256: str
+    settings: str = ""
+
+    @property
+    def mime(self) -> str:
+        """Its media type, for the `type` of a source."""
+        return MIME[self.format]
+
+
+@dataclass(frozen=True, slots=True)
+class Delivery:
+    """An original file of `width` x `height` pixels with the new files that stand for it, by rising width."""
+
+    path: str
+    width: int
+    height: int
+    files: tuple[NewFile, ...]
+
+    def rungs(self, tier: Tier, slot: int = 0) -> tuple[NewFile, ...]:
+        """The tier's files; with a slot in CSS px, those up to the first that gives it two pixels each."""
+        files = tuple(f for f in self.files if f.tier == tier)
+        enough = next((n for n, f in enumerate(files) if slot and f.width >= slot * 2), len(files))
+        return files[: enough + 1]
+
+    def widest(self, tier: Tier, slot: int = 0) -> NewFile | None:
+        """The largest file of that very tier; None without any."""
+        rungs = self.rungs(tier, slot)
+        return rungs[-1] if rungs else None
+
+
+@dataclass(frozen=True, slots=True)
+class RenditionFacts:
+    """A rendition without its data, as it is stored: what naming needs."""
+
+    tier: Tier
+    format: ImageFormat
+    width: int
+    height: int
+    bytes: int
+    sha256: str
+    settings: str = ""
+
+
+def plan_delivery(
+    originals: Iterable[tuple[str, int, int, Iterable[RenditionFacts]]], index: FileIndex
+) -> Mapping[str, Delivery]:
+    """Names for new files beside each original (path, width, height, renditions), none taken twice.
+
+    `hills.jpg` at 960 px becomes `hills-960.avif`; where the site has such a file, part of the content's
+    hash is added. Deterministic for the same originals.
+    """
+    taken: dict[str, str] = {}
+    deliveries = {}
+    for path, width, height, renditions in originals:
+        stem = path.rsplit(".", 1)[0] if "." in path.rsplit("/", 1)[-1][1:] else path
+        files = []
+        for r in renditions:
+            name = f"{stem}-{r.width}.{EXTENSIONS[r.format][0]}"
+            if index.taken(name) or taken.get(name.casefold(), r.sha256) != r.sha256:
+                name = f"{stem}-{r.width}-{r.sha256[:8]}.{EXTENSIONS[r.format][0]}"
+            taken[name.casefold()] = r.sha256
+            files.append(NewFile(name, r.tier, r.format, r.width, r.height, r.bytes, r.sha256, r.settings))
+        files.sort(key=lambda f: (TIERS.index(f.tier), f.width))
+        if files:
+            deliveries[path] = Delivery(path, width, height, tuple(files))
+    return deliveries
+
+
+def sibling_address(address: str, path: str) -> str:
+    """`address` as written, led to a new file in the same folder: `../a/x.jpg?v=1` -> `../a/x-480.avif?v=1`.
+
+    Blanks and commas are percent-encoded, so that the address may stand in a srcset.
+    """
+    cut = min((i for i in (address.find("?"), address.find("#")) if i >= 0), default=len(address))
+    head, tail = address[:cut].replace("\\", "/"), address[cut:]
+    folder = head[: head.rfind("/") + 1]
+    safe = "".join(quote(c) if c.isspace() or c == "," else c for c in folder + "\0" + tail)
+    return safe.replace("\0", quote(path.rsplit("/", 1)[-1])).replace("%00", quote(path.rsplit("/", 1)[-1]))

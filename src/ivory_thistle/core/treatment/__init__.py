@@ -1,0 +1,1 @@
+"""Treatment: rules, the ladder of widths, and one image made into renditions."""

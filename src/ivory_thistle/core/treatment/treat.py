@@ -1,0 +1,125 @@
+"""One image made into its renditions: bytes in, kept renditions and the reasons out."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from hashlib import sha256
+
+import numpy as np
+
+from ivory_thistle.core.encoders import Encoded, encode_avif, encode_jpeg, encode_png, encode_webp
+from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.images.pixels import Pixels, decode, reduce
+from ivory_thistle.core.images.sniff import ImageFormat
+from ivory_thistle.core.treatment.rules import TIERS, Rules, Tier
+
+_SAMPLE_SIDE = 1024
+_GRAPHIC_EQUAL_NEIGHBOURS = 0.35
+_GRAPHIC_COLOURS = 1024
+
+
+@dataclass(frozen=True, slots=True)
+class Rendition:
+    """One encoded output of an image; `data` is the file, `settings` how it was encoded."""
+
+    tier: Tier
+    format: ImageFormat
+    width: int
+    height: int
+    settings: str
+    sha256: str
+    data: bytes
+
+    @property
+    def bytes(self) -> int:
+        """Size of the file."""
+        return len(self.data)
+
+
+@dataclass(frozen=True, slots=True)
+class Treated:
+    """What came out: the kept renditions, by tier and rising width, and what was decided, in words."""
+
+    renditions: tuple[Rendition, ...]
+    words: tuple[str, ...]
+
+
+def treat_image(data: bytes, facts: ImageFacts, widths: Iterable[int], rules: Rules) -> Treated:
+    """Makes AVIF, WebP and a fallback at each width, keeping what is smaller. Raises PictureError.
+
+    A rendition is never larger than the file it replaces; a tier is kept only where its files together
+    are worth having over the next tier's.
+    """
+    rungs = sorted(widths)
+    top = decode(data, facts, rungs[-1]).without_unused_alpha()
+    graphic = facts.format in ("png", "gif", "bmp", "webp") and _is_graphic(data, facts)
+    levels: list[Pixels] = [top]
+    for width in reversed(rungs[:-1]):
+        levels.append(reduce(top, width))
+    levels.reverse()
+    made = {tier: [_encode(tier, level, graphic, rules) for level in levels] for tier in TIERS}
+    return _keep(made, facts, rules, graphic)
+
+
+def _encode(tier: Tier, pixels: Pixels, graphic: bool, rules: Rules) -> Encoded:
+    if tier == "avif":
+        return encode_avif(pixels, max(rules.avif_quality, 75) if graphic else rules.avif_quality, full_colour=graphic)
+    if tier == "webp":
+        return encode_webp(pixels, None if graphic else rules.webp_quality)
+    if graphic or pixels.has_alpha:
+        return encode_png(pixels)
+    return encode_jpeg(pixels, rules.jpeg_quality)
+
+
+def _keep(
+    made: dict[Tier, list[Encoded]], facts: ImageFacts, rules: Rules, graphic: bool
+) -> Treated:
+    words = ["Flat graphic: lossless." if graphic else "Photograph."]
+    fallback = made["baseline"]
+    at_full = fallback[-1].width == facts.width
+    fallback_kept = [e for e in fallback if e.bytes < facts.bytes]
+    if at_full and not rules.replacement_is_worth_it(facts.bytes, fallback[-1].bytes):
+        fallback_kept = [e for e in fallback_kept if e is not fallback[-1]]
+        words.append(
+            f"The original ({_kb(facts.bytes)}) stays as the fallback: {fallback[-1].format.upper()} would be"
+            f" {_kb(fallback[-1].bytes)}."
+        )
+    standing = [min(e.bytes, facts.bytes) for e in fallback]
+    kept: list[tuple[Tier, Encoded]] = [("baseline", e) for e in fallback_kept]
+    for tier in ("webp", "avif"):
+        files = made[tier]
+        total, rival = sum(e.bytes for e in files), sum(standing)
+        if rules.tier_is_worth_it(rival, total) and files[-1].bytes < standing[-1]:
+            kept += [(tier, e) for e in files]
+            words.append(f"{tier.upper()} saves {1 - total / rival:.0%} ({_kb(rival)} to {_kb(total)}).")
+            standing = [e.bytes for e in files]
+        else:
+            words.append(f"{tier.upper()} dropped: {_kb(total)} against {_kb(rival)} is not worth a file.")
+    order = {tier: n for n, tier in enumerate(TIERS)}
+    kept.sort(key=lambda k: (order[k[0]], k[1].width))
+    return Treated(tuple(_rendition(t, e) for t, e in kept), tuple(words))
+
+
+def _rendition(tier: Tier, e: Encoded) -> Rendition:
+    return Rendition(tier, e.format, e.width, e.height, e.settings, sha256(e.data).hexdigest(), e.data)
+
+
+def _kb(size: int) -> str:
+    return f"{size / 1000:,.1f} kB"
+
+
+def _is_graphic(data: bytes, facts: ImageFacts) -> bool:
+    """True for flat colour: many equal neighbours, or few colours, in a sample at the original's pixels."""
+    pixels = decode(data, facts).array
+    y = max(0, (pixels.shape[0] - _SAMPLE_SIDE) // 2)
+    x = max(0, (pixels.shape[1] - _SAMPLE_SIDE) // 2)
+    sample = pixels[y : y + _SAMPLE_SIDE, x : x + _SAMPLE_SIDE].astype(np.int32)
+    if sample.shape[1] > 1:
+        equal = float((sample[:, 1:] == sample[:, :-1]).all(axis=2).mean())
+        if equal >= _GRAPHIC_EQUAL_NEIGHBOURS:
+            return True
+    packed = np.zeros(sample.shape[:2], dtype=np.int64)
+    for channel in range(sample.shape[2]):
+        packed = packed * 256 + sample[:, :, channel]
+    return len(np.unique(packed)) <= _GRAPHIC_COLOURS

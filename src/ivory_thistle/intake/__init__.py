@@ -1,0 +1,1 @@
+"""Ways in: folders and archives, read with care."""

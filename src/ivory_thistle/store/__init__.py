@@ -1,0 +1,1 @@
+"""Store: tables, queries, migrations, blobs, and our own MariaDB server."""

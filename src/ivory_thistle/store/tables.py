@@ -1,0 +1,237 @@
+"""The tables. Sizes are in bytes, times in UTC; addresses are compared byte for byte (utf8mb4_nopad_bin)."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import BigInteger, ForeignKey, Index, MetaData, String, Text, UniqueConstraint
+from sqlalchemy.dialects.mysql import BINARY, DATETIME, JSON, LONGTEXT
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+_NAMES = {
+    "ix": "ix_%(column_0_N_label)s",
+    "uq": "uq_%(table_name)s_%(column_0_N_name)s",
+    "fk": "fk_%(table_name)s_%(column_0_N_name)s",
+    "pk": "pk_%(table_name)s",
+}
+_OPTIONS = {"mariadb_charset": "utf8mb4", "mariadb_collate": "utf8mb4_nopad_bin", "mariadb_engine": "InnoDB"}
+Path = String(2048)
+Digest = String(64)
+When = DATETIME(fsp=3)
+
+
+def now() -> datetime:
+    """The time, in UTC without zone, as it is stored."""
+    return datetime.now(UTC).replace(tzinfo=None)
+
+
+class Base(DeclarativeBase):
+    """Base of all tables."""
+
+    metadata = MetaData(naming_convention=_NAMES)
+    type_annotation_map = {int: BigInteger, dict[str, Any]: JSON, list[Any]: JSON}  # noqa: RUF012
+    __table_args__: Any = _OPTIONS
+
+
+def _key(target: str) -> Mapped[int]:
+    return mapped_column(ForeignKey(target, ondelete="CASCADE"))
+
+
+class Site(Base):
+    """One website under care, with its budgets. `removed_at`: taken off the list, can be put back."""
+
+    __tablename__ = "site"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(190))
+    page_budget: Mapped[int]
+    image_cap: Mapped[int]
+    created_at: Mapped[datetime] = mapped_column(When, default=now)
+    removed_at: Mapped[datetime | None] = mapped_column(When)
+
+
+class Capture(Base):
+    """One dated reading of a site. States: waiting, reading, ready, failed."""
+
+    __tablename__ = "capture"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    site_id: Mapped[int] = _key("site.id")
+    state: Mapped[str] = mapped_column(String(16))
+    origin: Mapped[str] = mapped_column(String(16))
+    place: Mapped[str] = mapped_column(Path)
+    label: Mapped[str] = mapped_column(String(255))
+    error: Mapped[str | None] = mapped_column(Text)
+    files_done: Mapped[int] = mapped_column(default=0)
+    files_total: Mapped[int] = mapped_column(default=0)
+    pages: Mapped[int] = mapped_column(default=0)
+    images: Mapped[int] = mapped_column(default=0)
+    image_bytes: Mapped[int] = mapped_column(default=0)
+    used_bytes: Mapped[int] = mapped_column(default=0)
+    unused_images: Mapped[int] = mapped_column(default=0)
+    broken_references: Mapped[int] = mapped_column(default=0)
+    created_at: Mapped[datetime] = mapped_column(When, default=now)
+    finished_at: Mapped[datetime | None] = mapped_column(When)
+    __table_args__ = (Index(None, "site_id", "id"), _OPTIONS)
+
+
+class CaptureFile(Base):
+    """One file of a capture; `path_hash` makes long paths unique."""
+
+    __tablename__ = "capture_file"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    capture_id: Mapped[int] = _key("capture.id")
+    image_id: Mapped[int | None] = mapped_column(ForeignKey("image.id", ondelete="CASCADE"))
+    path: Mapped[str] = mapped_column(Path)
+    path_hash: Mapped[bytes] = mapped_column(BINARY(32))
+    sha256: Mapped[str] = mapped_column(Digest)
+    bytes: Mapped[int]
+    __table_args__ = (UniqueConstraint("capture_id", "path_hash"), Index(None, "image_id"), _OPTIONS)
+
+
+class Image(Base):
+    """One distinct content in a capture. `facts` are those of the core; `sort_name` starts the path."""
+
+    __tablename__ = "image"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    capture_id: Mapped[int] = _key("capture.id")
+    sha256: Mapped[str] = mapped_column(Digest)
+    path: Mapped[str] = mapped_column(Path)
+    sort_name: Mapped[str] = mapped_column(String(190))
+    format: Mapped[str] = mapped_column(String(16))
+    width: Mapped[int]
+    height: Mapped[int]
+    pixels: Mapped[int]
+    bytes: Mapped[int]
+    copies: Mapped[int]
+    page_count: Mapped[int]
+    unused: Mapped[bool]
+    problem: Mapped[str] = mapped_column(Text)
+    facts: Mapped[dict[str, Any]]
+    thumbnail: Mapped[str | None] = mapped_column(Digest)
+    __table_args__ = (
+        UniqueConstraint("capture_id", "sha256"),
+        Index("ix_image_bytes", "capture_id", "bytes", "id"),
+        Index("ix_image_pixels", "capture_id", "pixels", "id"),
+        Index("ix_image_page_count", "capture_id", "page_count", "id"),
+        Index("ix_image_sort_name", "capture_id", "sort_name", "id"),
+        _OPTIONS,
+    )
+
+
+class Page(Base):
+    """One HTML document of a capture."""
+
+    __tablename__ = "page"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    capture_id: Mapped[int] = _key("capture.id")
+    path: Mapped[str] = mapped_column(Path)
+    title: Mapped[str] = mapped_column(String(255))
+    encoding: Mapped[str] = mapped_column(String(32))
+    bytes: Mapped[int]
+    image_count: Mapped[int]
+    image_bytes: Mapped[int]
+    data_bytes: Mapped[int]
+    broken: Mapped[list[Any]]
+    remote: Mapped[list[Any]]
+    __table_args__ = (Index("ix_page_image_bytes", "capture_id", "image_bytes", "id"), _OPTIONS)
+
+
+class Placement(Base):
+    """One use of an image by a page."""
+
+    __tablename__ = "placement"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    capture_id: Mapped[int] = _key("capture.id")
+    page_id: Mapped[int] = _key("page.id")
+    image_id: Mapped[int | None] = mapped_column(ForeignKey("image.id", ondelete="CASCADE"))
+    file: Mapped[str | None] = mapped_column(Path)
+    address: Mapped[str] = mapped_column(LONGTEXT)
+    element: Mapped[str] = mapped_column(String(32))
+    attribute: Mapped[str] = mapped_column(String(32))
+    source: Mapped[str] = mapped_column(Path)
+    start: Mapped[int]
+    end: Mapped[int]
+    line: Mapped[int]
+    descriptor: Mapped[str] = mapped_column(String(64))
+    use: Mapped[str] = mapped_column(String(16))
+    __table_args__ = (Index(None, "page_id"), Index(None, "image_id"), _OPTIONS)
+
+
+class Fault(Base):
+    """One thing wrong in a file of a capture."""
+
+    __tablename__ = "fault"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    capture_id: Mapped[int] = _key("capture.id")
+    kind: Mapped[str] = mapped_column(String(32))
+    path: Mapped[str] = mapped_column(Path)
+    message: Mapped[str] = mapped_column(Text)
+    line: Mapped[int | None]
+    __table_args__ = (Index(None, "capture_id"), _OPTIONS)
+
+
+class Run(Base):
+    """One execution of treatments. States: waiting, running, finishing, done, stopped, failed.
+
+    `savings` holds the site's bytes before and after in each tier, once reckoned.
+    """
+
+    __tablename__ = "run"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    capture_id: Mapped[int] = _key("capture.id")
+    state: Mapped[str] = mapped_column(String(16))
+    rules: Mapped[dict[str, Any]]
+    stop_asked: Mapped[bool] = mapped_column(default=False)
+    error: Mapped[str | None] = mapped_column(Text)
+    savings: Mapped[dict[str, Any] | None]
+    created_at: Mapped[datetime] = mapped_column(When, default=now)
+    started_at: Mapped[datetime | None] = mapped_column(When)
+    finished_at: Mapped[datetime | None] = mapped_column(When)
+    __table_args__ = (Index(None, "capture_id", "id"), Index(None, "state"), _OPTIONS)
+
+
+class Task(Base):
+    """One image of a run. States: waiting, done, failed, left (alone); `reason` says why in words."""
+
+    __tablename__ = "task"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    run_id: Mapped[int] = _key("run.id")
+    image_id: Mapped[int] = _key("image.id")
+    state: Mapped[str] = mapped_column(String(16))
+    widths: Mapped[list[Any]]
+    reason: Mapped[str] = mapped_column(Text, default="")
+    words: Mapped[list[Any]]
+    bytes_before: Mapped[int]
+    bytes_after: Mapped[int] = mapped_column(default=0)
+    finished_at: Mapped[datetime | None] = mapped_column(When)
+    __table_args__ = (UniqueConstraint("run_id", "image_id"), Index(None, "run_id", "state"), _OPTIONS)
+
+
+class Rendition(Base):
+    """One kept output of a task; its content is a blob."""
+
+    __tablename__ = "rendition"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    task_id: Mapped[int] = _key("task.id")
+    tier: Mapped[str] = mapped_column(String(16))
+    format: Mapped[str] = mapped_column(String(16))
+    width: Mapped[int]
+    height: Mapped[int]
+    bytes: Mapped[int]
+    settings: Mapped[str] = mapped_column(String(255))
+    sha256: Mapped[str] = mapped_column(Digest)
+    __table_args__ = (Index(None, "task_id"), _OPTIONS)
+
+
+class PageSaving(Base):
+    """Bytes of one page before a run, and after it in each tier."""
+
+    __tablename__ = "page_saving"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    run_id: Mapped[int] = _key("run.id")
+    page_id: Mapped[int] = _key("page.id")
+    before: Mapped[int]
+    avif: Mapped[int]
+    webp: Mapped[int]
+    baseline: Mapped[int]
+    __table_args__ = (UniqueConstraint("run_id", "page_id"), Index("ix_page_saving_before", "run_id", "before", "id"), _OPTIONS)

@@ -1,0 +1,192 @@
+"""What leaves: new files beside the originals, rewritten pages and style sheets, manifest and savings."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from ivory_thistle.core.faults import Fault
+from ivory_thistle.core.references.addresses import FileIndex
+from ivory_thistle.core.references.css import read_css
+from ivory_thistle.core.references.site import Image, Placement, SiteReading
+from ivory_thistle.core.references.source import read_css_source, read_html_source
+from ivory_thistle.core.reports.savings import Savings, reckon_savings
+from ivory_thistle.core.rewriting.css import Outcomes, rewrite_declarations
+from ivory_thistle.core.rewriting.delivery import Delivery, NewFile, RenditionFacts, plan_delivery
+from ivory_thistle.core.rewriting.html import rewrite_page
+from ivory_thistle.core.treatment.rules import TIERS, Rules
+
+MANIFEST_KIND = "ivory-thistle-handover"
+_MANIFEST_NAMES = ("manifest.json", "handover-manifest.json")
+_SAVINGS_NAMES = ("savings.csv", "handover-savings.csv")
+
+
+@dataclass(frozen=True, slots=True)
+class TreatedImage:
+    """One treated image with the facts of its renditions and the words of the decision."""
+
+    image: Image
+    renditions: tuple[RenditionFacts, ...]
+    words: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Handover:
+    """Everything that leaves besides the unchanged originals.
+
+    `new_files` are renditions; `texts` are rewritten pages and style sheets and our own two files, by path.
+    """
+
+    new_files: tuple[NewFile, ...]
+    texts: Mapping[str, bytes]
+    rewritten: tuple[str, ...]
+    savings: Savings
+    faults: tuple[Fault, ...]
+
+
+def prepare_handover(
+    site: SiteReading,
+    treated: Sequence[TreatedImage],
+    rules: Rules,
+    read: Callable[[str], bytes],
+) -> Handover:
+    """Names the new files, rewrites what shows the originals, and reckons what that saves.
+
+    `read` gives a file of the site by path. A page that can't be rewritten stays as it is and is a fault.
+    """
+    index = FileIndex(site.files, site.own_hosts)
+    used = {path for page in site.pages for path in page.files}
+    originals = [
+        (path, t.image.facts.width, t.image.facts.height, t.renditions)
+        for t in treated
+        for path in t.image.paths
+        if path in used
+    ]
+    deliveries = plan_delivery(originals, index)
+    texts, outcomes, faults = _rewrite_all(site, deliveries, read)
+    given = {path for outcome in outcomes.values() for path in outcome.values()}
+    kept = _needed(deliveries.values(), given)
+    savings = reckon_savings(site, outcomes, {f.path: f.bytes for f in kept})
+    rewritten = tuple(sorted(texts))
+    if texts:
+        previous = previous_manifest(site, read)
+        texts[_own_name(site, _MANIFEST_NAMES, previous is not None)] = _manifest(
+            deliveries.values(), kept, treated, rewritten, savings, rules, previous
+        )
+        texts[_own_name(site, _SAVINGS_NAMES, previous is not None)] = savings_csv(savings)
+    return Handover(kept, texts, rewritten, savings, tuple(faults))
+
+
+def _rewrite_all(
+    site: SiteReading, deliveries: Mapping[str, Delivery], read: Callable[[str], bytes]
+) -> tuple[dict[str, bytes], Outcomes, list[Fault]]:
+    texts: dict[str, bytes] = {}
+    outcomes: Outcomes = {}
+    faults: list[Fault] = []
+    sheets: dict[str, dict[int, Placement]] = {}
+    encodings: dict[str, str] = {}
+    for page in site.pages:
+        for p in page.placements:
+            if p.use == "background" and p.source != page.path and p.file in deliveries:
+                sheets.setdefault(p.source, {})[p.start] = p
+                encodings.setdefault(p.source, page.encoding)
+        source = read_html_source(read(page.path))
+        if source.to_bytes() != read(page.path):
+            faults.append(_unchanged(page.path))
+            continue
+        rewrite = rewrite_page(source, page, deliveries)
+        if rewrite.edits:
+            texts[page.path] = source.apply(rewrite.edits)
+            outcomes.update(rewrite.outcomes)
+    for path, placements in sheets.items():
+        source = read_css_source(read(path), encodings[path])
+        if source.to_bytes() != read(path):
+            faults.append(_unchanged(path))
+            continue
+        edits, got = rewrite_declarations(
+            source.text, read_css(source.text), list(placements.values()), deliveries
+        )
+        texts[path] = source.apply(edits)
+        outcomes.update(got)
+    return texts, outcomes, faults
+
+
+def _unchanged(path: str) -> Fault:
+    message = f"{path} can't be written back byte for byte in its encoding; it stays as it is."
+    return Fault("unreadable-page", path, message)
+
+
+def _needed(deliveries: Iterable[Delivery], given: set[str]) -> tuple[NewFile, ...]:
+    """The new files of every delivery that a placement offers (narrower rungs with their widest)."""
+    return tuple(f for d in deliveries if any(o.path in given for o in d.files) for f in d.files)
+
+
+def _own_name(site: SiteReading, names: tuple[str, str], was_ours: bool) -> str:
+    """Our file's name in the site's root; the second where the site has a file of the first name itself."""
+    return names[0] if names[0] not in site.files or was_ours else names[1]
+
+
+def previous_manifest(site: SiteReading, read: Callable[[str], bytes]) -> dict[str, Any] | None:
+    """The manifest of an earlier handover in the same folder, if there is one."""
+    for name in _MANIFEST_NAMES:
+        if name in site.files:
+            try:
+                found = json.loads(read(name))
+            except (ValueError, OSError):
+                continue
+            if isinstance(found, dict) and found.get("kind") == MANIFEST_KIND:
+                return found
+    return None
+
+
+def made_before(site: SiteReading, read: Callable[[str], bytes]) -> frozenset[str]:
+    """The contents (SHA-256) that an earlier handover made: they are not treated again."""
+    files = (previous_manifest(site, read) or {}).get("files", [])
+    return frozenset(str(f.get("sha256")) for f in files if isinstance(f, dict))
+
+
+def _manifest(
+    deliveries: Iterable[Delivery],
+    kept: tuple[NewFile, ...],
+    treated: Sequence[TreatedImage],
+    rewritten: tuple[str, ...],
+    savings: Savings,
+    rules: Rules,
+    previous: dict[str, Any] | None,
+) -> bytes:
+    paths = {f.path for f in kept}
+    words = {path: t.words for t in treated for path in t.image.paths}
+    files = [
+        {
+            "path": f.path, "original": d.path, "tier": f.tier, "format": f.format, "width": f.width,
+            "height": f.height, "bytes": f.bytes, "sha256": f.sha256, "settings": f.settings,
+        }
+        for d in deliveries for f in d.files if f.path in paths
+    ]  # fmt: skip
+    earlier = [f for f in (previous or {}).get("files", []) if f.get("path") not in paths]
+    content = {
+        "kind": MANIFEST_KIND,
+        "version": 1,
+        "rules": rules.as_dict(),
+        "savings": {"before": savings.before, "after": dict(savings.after)},
+        "files": sorted(files + earlier, key=lambda f: str(f["path"])),
+        "decisions": {d.path: list(words.get(d.path, ())) for d in deliveries},
+        "rewritten": sorted({*rewritten, *(previous or {}).get("rewritten", [])}),
+    }
+    return (json.dumps(content, indent=2, ensure_ascii=False) + "\n").encode()
+
+
+def savings_csv(savings: Savings) -> bytes:
+    """RFC 4180 CSV: a row a page, image bytes before and after in each tier, last the site as a whole."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(["page", "before", *(f"after_{t}" for t in TIERS), *(f"saved_{t}" for t in TIERS)])
+    rows = [(p.path, p.before, p.after) for p in savings.pages]
+    for path, before, after in [*rows, ("(site, each file once)", savings.before, savings.after)]:
+        saved = [before - after[t] for t in TIERS]
+        writer.writerow([path, before, *(after[t] for t in TIERS), *saved])
+    return out.getvalue().encode()

@@ -1,0 +1,179 @@
+"""Audit and treatment of a folder without database or browser, and their JSON."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import tempfile
+from collections.abc import Callable, Iterable
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from dataclasses import dataclass
+from multiprocessing import get_context
+from pathlib import Path
+from typing import Any
+
+from ivory_thistle.core.errors import EncodeError, PictureError, UnusableInput
+from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.references.site import SiteReading
+from ivory_thistle.core.treatment.ladder import Plan, plan_treatment
+from ivory_thistle.core.treatment.rules import Rules, Tier
+from ivory_thistle.core.treatment.treat import Treated, treat_image
+from ivory_thistle.intake.folder import Folder
+from ivory_thistle.workflows.handover import Handover, TreatedImage, made_before, prepare_handover
+from ivory_thistle.workflows.reading import Progress, nothing, read_folder
+from ivory_thistle.workflows.renditions import facts_of
+
+_FALLEN = "The encoder process ended unexpectedly, most likely for want of memory."
+
+
+@dataclass(frozen=True, slots=True)
+class Failure:
+    """An image that could not be treated."""
+
+    path: str
+    reason: str
+
+
+def audit_json(site: SiteReading) -> dict[str, Any]:
+    """The audit of a site as plain values; sizes in bytes."""
+    return {
+        "totals": {
+            "pages": len(site.pages),
+            "images": len(site.images),
+            "image_bytes": site.image_bytes,
+            "unused_images": sum(i.unused for i in site.images),
+            "broken_references": site.broken_count,
+        },
+        "pages": [
+            {"path": p.path, "images": len(p.files), "bytes": p.image_bytes, "broken": list(p.broken)}
+            for p in site.pages
+        ],
+        "images": [
+            {
+                "path": i.path, "paths": list(i.paths), "sha256": i.facts.sha256, "format": i.facts.format,
+                "width": i.facts.width, "height": i.facts.height, "bytes": i.facts.bytes, "pages": len(i.pages),
+            }
+            for i in site.images
+        ],
+        "faults": [{"kind": f.kind, "path": f.path, "line": f.line, "message": f.message} for f in site.faults],
+    }  # fmt: skip
+
+
+def treat_json(site: SiteReading, handover: Handover, failed: Iterable[Failure], tier: Tier = "avif") -> dict[str, Any]:
+    """The audit with savings (in the most modern tier; all tiers under "tiers") and failures added."""
+    savings = handover.savings
+    return audit_json(site) | {
+        "savings": {
+            "before": savings.before,
+            "after": savings.after[tier],
+            "pages": [
+                {"path": p.path, "before": p.before, "after": p.after[tier], "saved": p.before - p.after[tier]}
+                for p in savings.pages
+            ],
+            "tiers": dict(savings.after),
+        },
+        "failed": [{"path": f.path, "reason": f.reason} for f in failed],
+    }
+
+
+def plans_for(site: SiteReading, rules: Rules, read: Callable[[str], bytes]) -> tuple[Plan, ...]:
+    """Plans for every image in use; what an earlier handover made is left alone."""
+    made = made_before(site, read)
+    return tuple(
+        Plan(p.image, reason="Made by an earlier treatment.") if p.image.facts.sha256 in made else p
+        for p in plan_treatment(site, rules)
+    )
+
+
+def treat_folder(
+    folder: Folder,
+    out: Path,
+    rules: Rules,
+    on_file: Progress = nothing,
+    on_image: Progress = nothing,
+    processes: int = 2,
+) -> tuple[SiteReading, Handover, tuple[Failure, ...]]:
+    """Treats a folder into the new folder `out`, which must not exist or be empty (UnusableInput).
+
+    `out` is built under a temporary name and renamed at the end: it is whole or not there.
+    """
+    out = out.absolute()
+    if out.exists() and (not out.is_dir() or any(out.iterdir())):
+        raise UnusableInput(f"{out} exists and is not empty; name a new folder.")
+    if out.resolve().is_relative_to(folder.root):
+        raise UnusableInput(f"{out} lies inside the site's own folder; name one outside.")
+    if not out.parent.is_dir():
+        raise UnusableInput(f"The folder {out.parent} does not exist.")
+    if not os.access(out.parent, os.W_OK):
+        raise UnusableInput(f"The folder {out.parent} may not be written by this user.")
+    site = read_folder(folder, on_file)
+    if not site.pages and not site.images:
+        raise UnusableInput(f"{folder.root} holds no web page and no picture.")
+    staging = Path(tempfile.mkdtemp(prefix=f".{out.name}-", dir=out.parent))
+    try:
+        return _treat_into(folder, site, staging, out, rules, on_image, processes)
+    finally:
+        shutil.rmtree(staging, ignore_errors=True)
+
+
+def _treat_into(
+    folder: Folder, site: SiteReading, staging: Path, out: Path, rules: Rules, on_image: Progress, processes: int
+) -> tuple[SiteReading, Handover, tuple[Failure, ...]]:
+    treated, data, failed = _treat_all(site, folder, rules, on_image, processes, staging / "renditions")
+    handover = prepare_handover(site, treated, rules, folder.read)
+    built = staging / "site"
+    built.mkdir()
+    for path in site.files:
+        if path not in handover.texts:
+            _place(built / path, lambda target, p=path: shutil.copy2(folder.root / p, target))  # type: ignore[misc]
+    for new in handover.new_files:
+        _place(built / new.path, lambda target, f=new: shutil.copyfile(data[f.sha256], target))  # type: ignore[misc]
+    for path, text in handover.texts.items():
+        _place(built / path, lambda target, t=text: target.write_bytes(t))  # type: ignore[misc]
+    if out.exists():
+        out.rmdir()
+    built.rename(out)
+    out.chmod(0o755)
+    return site, handover, failed
+
+
+def _place(target: Path, write: Callable[[Path], Any]) -> None:
+    target.parent.mkdir(parents=True, exist_ok=True)
+    write(target)
+
+
+def _treat_all(
+    site: SiteReading, folder: Folder, rules: Rules, on_image: Progress, processes: int, keep: Path
+) -> tuple[list[TreatedImage], dict[str, Path], tuple[Failure, ...]]:
+    """Treats in separate processes; renditions wait as files named by their hash."""
+    keep.mkdir()
+    planned = plans_for(site, rules, folder.read)
+    plans = [p for p in planned if p.widths]
+    failed = [Failure(p.image.path, p.reason) for p in planned if p.image.facts.problem]
+    treated: dict[str, TreatedImage] = {}
+    files: dict[str, Path] = {}
+    on_image(0, len(plans))
+    with ProcessPoolExecutor(processes, mp_context=get_context("spawn")) as pool:
+        futures = {
+            pool.submit(_treat_file, folder.root / p.image.path, p.image.facts, p.widths, rules): p for p in plans
+        }
+        for number, future in enumerate(as_completed(futures), 1):
+            plan = futures[future]
+            try:
+                result = future.result()
+            except (PictureError, EncodeError, OSError) as error:
+                failed.append(Failure(plan.image.path, str(error)))
+            except Exception as error:  # a process that was killed takes the pool with it
+                failed.append(Failure(plan.image.path, f"{_FALLEN} ({type(error).__name__})"))
+            else:
+                for r in result.renditions:
+                    files[r.sha256] = keep / r.sha256
+                    files[r.sha256].write_bytes(r.data)
+                treated[plan.image.path] = TreatedImage(plan.image, facts_of(result), result.words)
+            on_image(number, len(plans))
+    in_order = [treated[p.image.path] for p in plans if p.image.path in treated]
+    return in_order, files, tuple(sorted(failed, key=lambda f: f.path))
+
+
+def _treat_file(path: Path, facts: ImageFacts, widths: tuple[int, ...], rules: Rules) -> Treated:
+    return treat_image(path.read_bytes(), facts, widths, rules)

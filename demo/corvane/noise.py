@@ -63,16 +63,18 @@ def ridge_line(rng: np.random.Generator, width: int, base: float, rough: float) 
 
 def ridges(rng: np.random.Generator, picture: Array, colours: list[tuple[int, int, int]], first: float) -> Array:
     """Ranges of hills, the farthest first, with a little texture."""
+    picture = picture.astype(np.float32)
     height, width = picture.shape[:2]
-    y = np.linspace(0, 1, height)[:, None]
-    texture = fractal(rng, height, width, 1.1)
+    y = np.linspace(0, 1, height, dtype=np.float32)[:, None]
+    texture = fractal(rng, height, width, 1.1)[..., None]
     for number, colour in enumerate(colours):
         base = first + (1 - first) * number / (len(colours) + 0.4)
-        line = ridge_line(rng, width, base, 0.09 + 0.02 * number)
-        alpha = np.clip((y - line[None, :]) * height / 2, 0, 1)
+        line = ridge_line(rng, width, base, 0.09 + 0.02 * number).astype(np.float32)
+        top = max(0, int(line.min() * height) - 2)
+        alpha = np.clip((y[top:] - line[None, :]) * (height / 2), 0, 1)[..., None]
         shade = np.asarray(colour, dtype=np.float32) / 255
-        lit = shade * (0.72 + 0.5 * texture[..., None] * (0.3 + 0.7 * number / len(colours)))
-        picture = picture * (1 - alpha[..., None]) + lit * alpha[..., None]
+        lit = shade * (0.72 + texture[top:] * np.float32(0.15 + 0.35 * number / len(colours)))
+        picture[top:] += (lit - picture[top:]) * alpha
     return picture
 
 
@@ -99,11 +101,19 @@ def stars(rng: np.random.Generator, picture: Array, count: int, horizon: float =
 def grain(rng: np.random.Generator, picture: Array, amount: float) -> Array:
     """Sensor noise: the finest detail that makes a photograph behave like one."""
     height, width = picture.shape[:2]
-    tile = rng.normal(size=(min(height, 1024), min(width, 1024), 1)).astype(np.float32)
-    reps = (-(-height // tile.shape[0]), -(-width // tile.shape[1]), 1)
-    return picture + amount * np.tile(tile, reps)[:height, :width] * (0.5 + 0.5 * picture)
+    side = 768
+    tile = rng.standard_normal((min(height, side), min(width, side), 1), dtype=np.float32) * np.float32(amount / 2)
+    out = picture.astype(np.float32)
+    for y in range(0, height, side):
+        for x in range(0, width, side):
+            part = out[y : y + side, x : x + side]
+            part += tile[: part.shape[0], : part.shape[1]] * (1 + part)
+    return out
 
 
 def to_bytes(picture: Array) -> Array:
     """0-1 floats as 8-bit pixels."""
-    return (np.clip(picture, 0, 1) * 255 + 0.5).astype(np.uint8)
+    out = np.clip(picture, 0, 1, dtype=np.float32)
+    out *= 255
+    out += 0.5
+    return out.astype(np.uint8)

@@ -10,7 +10,7 @@ from corvane.noise import Array, enlarge, fractal, gradient, grain, grid, mix, r
 
 Maker = Callable[[np.random.Generator, int, int], Array]
 
-_NATIVE_WIDTH = 1280
+_NATIVE_WIDTH = 1024
 NIGHT = [(8, 10, 26), (14, 20, 44), (30, 38, 70)]
 HUES = [(0.72, 0.34, 0.62), (0.24, 0.46, 0.82), (0.86, 0.52, 0.28), (0.30, 0.66, 0.58), (0.62, 0.40, 0.86)]
 
@@ -223,10 +223,10 @@ MAKERS: dict[str, Maker] = {
 
 
 def photograph(kind: str, seed: int, width: int, height: int) -> Array:
-    """A picture of a kind, 8-bit RGB. Larger ones are enlarged from 1,280 px and given new grain."""
+    """A picture of a kind, 8-bit RGB. Larger ones are enlarged from 1,024 px and given new grain."""
     rng = np.random.default_rng([8640, seed])
     if width <= _NATIVE_WIDTH:
         return MAKERS[kind](rng, height, width)
     small = MAKERS[kind](rng, round(height * _NATIVE_WIDTH / width), _NATIVE_WIDTH)
-    large = enlarge(small.astype(np.float32) / 255, height, width)
+    large = enlarge(small.astype(np.float32) / np.float32(255), height, width)
     return to_bytes(grain(rng, large, 0.012))

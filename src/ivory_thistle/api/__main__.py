@@ -1,0 +1,122 @@
+"""`python -m ivory_thistle.api`: database, workers and web server together, until Ctrl-C."""
+
+from __future__ import annotations
+
+import argparse
+import logging
+import os
+import socket
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import structlog
+import uvicorn
+from sqlalchemy import select
+
+from ivory_thistle.api.app import create_app
+from ivory_thistle.api.services import Services
+from ivory_thistle.core.budgets.budget import Budget
+from ivory_thistle.core.errors import ThistleError
+from ivory_thistle.jobs.coordinator import Coordinator
+from ivory_thistle.store import tables as t
+from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.store.database import connect, migrate, sessions
+from ivory_thistle.store.mariadb import MariaDb
+
+DEMO_NAME = "Corvane Ridge Observatory"
+
+
+def main() -> int:
+    """Runs the server; 2 when it can't be started, with one line that says why."""
+    parser = argparse.ArgumentParser(prog="thistle start", description=__doc__)
+    parser.add_argument("--port", type=int, default=8640)
+    parser.add_argument("--data", type=Path, required=True, help="folder for database, blobs and uploads")
+    parser.add_argument("--web", type=Path, help="folder of the built front end")
+    parser.add_argument("--demo", type=Path, help="folder of the demo site")
+    options = parser.parse_args()
+    _configure_log()
+    if not _port_is_free(options.port):
+        print(f"Port {options.port} is taken; is it running already? Choose another with --port.", file=sys.stderr)
+        return 2
+    app = create_app(lambda: opened(options.data, options.demo, options.port), options.port, options.web)
+    server = uvicorn.Server(
+        uvicorn.Config(
+            app, host="127.0.0.1", port=options.port, log_level="warning", access_log=False,
+            timeout_graceful_shutdown=2, server_header=False,
+        )
+    )  # fmt: skip
+    try:
+        server.run()
+    except ThistleError as error:
+        print(error, file=sys.stderr)
+        return 2
+    except KeyboardInterrupt:
+        pass
+    return 0 if server.started else 2
+
+
+@contextmanager
+def opened(data: Path, demo: Path | None = None, port: int = 0) -> Iterator[Services]:
+    """Everything the application works with, started in order and ended in reverse."""
+    database = MariaDb(data)
+    external = os.environ.get("THISTLE_DATABASE_URL")
+    try:
+        engine = connect(external or database.start().url)
+        migrate(engine)
+        made = sessions(engine)
+        blobs = Blobs(os.environ.get("THISTLE_BLOBS_URL") or str((data / "blobs").absolute()))
+        coordinator = Coordinator(made, blobs, data / "staging", os.environ.get("THISTLE_DASK_SCHEDULER"))
+        services = Services(made, blobs, coordinator, data / "uploads")
+        if demo:
+            add_demo(services, demo)
+        coordinator.start()
+        if port:
+            print(f"\nIvory Thistle is at http://127.0.0.1:{port}  (Ctrl-C stops everything)\n", flush=True)
+        yield services
+        coordinator.stop()
+        engine.dispose()
+    finally:
+        database.stop()
+
+
+def add_demo(services: Services, folder: Path) -> None:
+    """Adds the demo site once; a demo that was removed or has a capture is left as it is."""
+    with services.sessions.begin() as session:
+        if session.scalar(select(t.Site).where(t.Site.name == DEMO_NAME)):
+            return
+        budget = Budget()
+        site = t.Site(name=DEMO_NAME, page_budget=budget.page_bytes, image_cap=budget.image_bytes)
+        session.add(site)
+        session.flush()
+        place = str(folder.absolute())
+        session.add(t.Capture(site_id=site.id, state="waiting", origin="folder", place=place, label=folder.name))
+
+
+def _port_is_free(port: int) -> bool:
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError:
+            return False
+    return True
+
+
+def _configure_log() -> None:
+    """Structured lines on standard error: time, level, event and its values."""
+    logging.getLogger("distributed").setLevel(logging.ERROR)
+    structlog.configure(
+        processors=[
+            structlog.processors.add_log_level,
+            structlog.processors.TimeStamper(fmt="iso", utc=True),
+            structlog.processors.format_exc_info,
+            structlog.processors.JSONRenderer(),
+        ],
+        logger_factory=structlog.PrintLoggerFactory(sys.stderr),
+    )
+
+
+if __name__ == "__main__":
+    sys.exit(main())

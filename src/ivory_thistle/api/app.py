@@ -1,0 +1,72 @@
+"""The application: routes, front end, guard."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator, Callable
+from contextlib import AbstractContextManager, asynccontextmanager
+from pathlib import Path
+
+from fastapi import APIRouter, FastAPI
+from fastapi.responses import FileResponse
+from sqlalchemy import text
+from starlette.staticfiles import StaticFiles
+
+from ivory_thistle.api import errors, schemas
+from ivory_thistle.api.guard import Guard
+from ivory_thistle.api.routes import captures, events, runs, sites
+from ivory_thistle.api.services import Services, SessionDep
+
+VERSION = "0.1.0"
+
+
+def create_app(opened: Callable[[], AbstractContextManager[Services]], port: int, web: Path | None = None) -> FastAPI:
+    """The application. `opened` gives its services for as long as it runs; `web` is the built front end."""
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        with opened() as services:
+            app.state.services = services
+            yield
+
+    app = FastAPI(
+        title="Ivory Thistle", version=VERSION, lifespan=lifespan, docs_url=None, redoc_url=None,
+        openapi_url="/api/v1/openapi.json", generate_unique_id_function=lambda route: route.name,
+    )  # fmt: skip
+    errors.install(app)
+    api = APIRouter(prefix="/api/v1", responses=errors.RESPONSES)
+
+    @api.get("/health", tags=["health"])
+    def health(session: SessionDep) -> schemas.Health:
+        """Answers when the database does."""
+        session.execute(text("SELECT 1"))
+        return schemas.Health(status="ok", version=VERSION)
+
+    # Events come first: their paths are longer than those of the nouns they watch.
+    for router in (events.router, sites.router, captures.router, runs.router):
+        api.include_router(router)
+    app.include_router(api)
+    if web:
+        _serve_front_end(app, web)
+    app.add_middleware(Guard, port=port)
+    return app
+
+
+def _serve_front_end(app: FastAPI, web: Path) -> None:
+    """Built files under /assets; every other address that is not the interface's is the one page."""
+    app.mount("/assets", StaticFiles(directory=web / "assets"), name="assets")
+
+    @app.get("/api/{rest:path}", include_in_schema=False)
+    def no_such_address(rest: str) -> None:
+        raise errors.not_found("address")
+
+    @app.get("/favicon.svg", include_in_schema=False)
+    def icon() -> FileResponse:
+        return FileResponse(web / "favicon.svg", media_type="image/svg+xml")
+
+    @app.get("/favicon.ico", include_in_schema=False)
+    def no_icon() -> None:
+        raise errors.not_found("file")
+
+    @app.get("/{rest:path}", include_in_schema=False)
+    def page(rest: str) -> FileResponse:
+        return FileResponse(web / "index.html", headers={"cache-control": "no-cache"})

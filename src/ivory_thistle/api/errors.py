@@ -1,0 +1,66 @@
+"""Errors as RFC 9457 problem details (https://www.rfc-editor.org/rfc/rfc9457)."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import structlog
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from starlette.exceptions import HTTPException
+
+from ivory_thistle.api.schemas import Problem
+from ivory_thistle.core.errors import UnusableInput
+
+log = structlog.get_logger()
+
+
+class ProblemError(Exception):
+    """An answer that is a problem; `code` is stable, `detail` is written for the person."""
+
+    def __init__(self, status: int, code: str, title: str, detail: str) -> None:
+        super().__init__(detail)
+        self.problem = Problem(type=f"urn:ivory-thistle:{code}", title=title, status=status, detail=detail)
+
+
+def not_found(what: str) -> ProblemError:
+    """404 for something that is not there (any more)."""
+    return ProblemError(404, "not-found", f"No such {what}", f"This {what} is not there, or not any more.")
+
+
+def _answer(problem: Problem) -> JSONResponse:
+    return JSONResponse(problem.model_dump(), status_code=problem.status, media_type="application/problem+json")
+
+
+def install(app: FastAPI) -> None:
+    """Makes every error of the application a problem."""
+
+    @app.exception_handler(ProblemError)
+    async def ours(request: Request, error: ProblemError) -> JSONResponse:
+        return _answer(error.problem)
+
+    @app.exception_handler(UnusableInput)
+    async def unusable(request: Request, error: UnusableInput) -> JSONResponse:
+        return _answer(ProblemError(422, "unusable-input", "This can't be used", str(error)).problem)
+
+    @app.exception_handler(RequestValidationError)
+    async def invalid(request: Request, error: RequestValidationError) -> JSONResponse:
+        parts = [f"{'.'.join(str(x) for x in e['loc'][1:]) or 'request'}: {e['msg']}" for e in error.errors()]
+        return _answer(ProblemError(422, "invalid-request", "The request is not valid", "; ".join(parts)).problem)
+
+    @app.exception_handler(HTTPException)
+    async def http(request: Request, error: HTTPException) -> JSONResponse:
+        return _answer(ProblemError(error.status_code, "http", str(error.detail), str(error.detail)).problem)
+
+    @app.exception_handler(Exception)
+    async def ours_broken(request: Request, error: Exception) -> JSONResponse:
+        log.exception("unhandled", path=request.url.path)
+        detail = "Something went wrong here. Nothing already done is lost; the log says more."
+        return _answer(ProblemError(500, "internal", "Something went wrong", detail).problem)
+
+
+RESPONSES: dict[int | str, dict[str, Any]] = {
+    404: {"model": Problem, "description": "Not there"},
+    422: {"model": Problem, "description": "Can't be used"},
+}

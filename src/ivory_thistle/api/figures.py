@@ -1,0 +1,161 @@
+"""Figures that several routes show: ledgers, segments, a run's progress."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+
+from sqlalchemy import case, func, select
+from sqlalchemy.orm import Session
+
+from ivory_thistle.api import schemas
+from ivory_thistle.core.budgets.budget import state_of
+from ivory_thistle.store import tables as t
+
+_MAX_SEGMENTS = 60
+
+
+def newest_capture(session: Session, site_id: int) -> t.Capture | None:
+    """The capture that the site's screens show."""
+    return session.scalar(select(t.Capture).where(t.Capture.site_id == site_id).order_by(t.Capture.id.desc()).limit(1))
+
+
+def newest_run(session: Session, capture_id: int, done: bool = False) -> t.Run | None:
+    """The capture's newest run, or its newest finished one."""
+    query = select(t.Run).where(t.Run.capture_id == capture_id)
+    if done:
+        query = query.where(t.Run.state == "done")
+    return session.scalar(query.order_by(t.Run.id.desc()).limit(1))
+
+
+def site_out(session: Session, site: t.Site) -> schemas.Site:
+    """A site with its newest capture, run and ledger."""
+    capture = newest_capture(session, site.id)
+    run = newest_run(session, capture.id) if capture else None
+    ready = capture is not None and capture.state == "ready"
+    return schemas.Site(
+        id=site.id,
+        name=site.name,
+        page_budget=site.page_budget,
+        image_cap=site.image_cap,
+        created_at=site.created_at,
+        capture=schemas.Capture.model_validate(capture) if capture else None,
+        run_id=run.id if run else None,
+        run_state=run.state if run else None,
+        ledger=_ledger(session, site, capture) if capture and ready else None,
+    )
+
+
+def _ledger(session: Session, site: t.Site, capture: t.Capture) -> schemas.Ledger:
+    over = session.scalar(
+        select(func.count()).where(t.Page.capture_id == capture.id, t.Page.image_bytes > site.page_budget)
+    )
+    heavy = session.scalar(
+        select(func.count()).where(
+            t.Image.capture_id == capture.id, t.Image.page_count > 0, t.Image.bytes > site.image_cap
+        )
+    )
+    done = newest_run(session, capture.id, done=True)
+    after = done.savings["avif"] if done and done.savings else None
+    over_after = None
+    if done:
+        over_after = session.scalar(
+            select(func.count()).where(t.PageSaving.run_id == done.id, t.PageSaving.avif > site.page_budget)
+        )
+    return schemas.Ledger(
+        before=capture.used_bytes,
+        after=after,
+        saved=capture.used_bytes - after if after is not None else None,
+        pages=capture.pages,
+        pages_over=over or 0,
+        pages_over_after=over_after,
+        images=capture.images,
+        images_over_cap=heavy or 0,
+    )
+
+
+def segments(session: Session, page_ids: Sequence[int]) -> dict[int, list[schemas.Segment]]:
+    """For each page its distinct image files, the heaviest first."""
+    rows = session.execute(
+        select(t.Placement.page_id, t.Placement.file, t.Image.id, t.Image.bytes)
+        .join(t.Image, t.Image.id == t.Placement.image_id)
+        .where(t.Placement.page_id.in_(page_ids))
+        .distinct()
+        .order_by(t.Image.bytes.desc(), t.Placement.file)
+    )
+    found: dict[int, list[schemas.Segment]] = defaultdict(list)
+    for page_id, path, image_id, size in rows:
+        if len(found[page_id]) < _MAX_SEGMENTS:
+            found[page_id].append(schemas.Segment(image_id=image_id, path=path or "", bytes=size))
+    return found
+
+
+def image_row(image: t.Image, cap: int) -> schemas.ImageRow:
+    """One image as it stands in lists."""
+    return schemas.ImageRow(
+        id=image.id,
+        path=image.path,
+        format=image.format,
+        width=image.width,
+        height=image.height,
+        bytes=image.bytes,
+        copies=image.copies,
+        page_count=image.page_count,
+        unused=image.unused,
+        problem=image.problem,
+        over_cap=image.page_count > 0 and image.bytes > cap,
+        has_thumbnail=image.thumbnail is not None or image.format == "svg",
+    )
+
+
+def placements_out(rows: Iterable[tuple[t.Placement, str]]) -> list[schemas.PlacementOut]:
+    """Placements with the paths of their pages."""
+    return [
+        schemas.PlacementOut(
+            page_id=p.page_id, page_path=path, image_id=p.image_id, file=p.file, address=p.address[:500],
+            element=p.element, attribute=p.attribute, source=p.source, line=p.line, descriptor=p.descriptor, use=p.use,
+        )
+        for p, path in rows
+    ]  # fmt: skip
+
+
+def run_out(session: Session, run: t.Run) -> schemas.Run:
+    """A run with its progress, rate and the time left."""
+    state, task = t.Task.state, t.Task
+    row = session.execute(
+        select(
+            func.count(case((state != "left", 1))),
+            func.count(case((state == "done", 1))),
+            func.count(case((state == "failed", 1))),
+            func.count(case((state == "left", 1))),
+            func.coalesce(func.sum(case((state == "done", task.bytes_before), else_=0)), 0),
+            func.coalesce(func.sum(case((state == "done", task.bytes_after), else_=0)), 0),
+            func.count(case(((task.finished_at >= run.started_at) & (state != "left"), 1))),
+        ).where(task.run_id == run.id)
+    ).one()
+    total, done, failed, left, before, after, recent = (int(x) for x in row)
+    seconds = ((run.finished_at or t.now()) - run.started_at).total_seconds() if run.started_at else 0
+    rate = recent / seconds if recent and seconds > 0 else None
+    going = run.state == "running" and rate
+    return schemas.Run(
+        id=run.id,
+        capture_id=run.capture_id,
+        state=run.state,  # type: ignore[arg-type]
+        error=run.error,
+        total=total,
+        done=done,
+        failed=failed,
+        left_alone=left,
+        bytes_before=before,
+        bytes_after=after,
+        rate=rate,
+        seconds_left=(total - done - failed) / rate if going and rate else None,
+        created_at=run.created_at,
+        started_at=run.started_at,
+        finished_at=run.finished_at,
+    )
+
+
+def budget_state(used: int, allowed: int) -> schemas.BudgetState:
+    """Within, near or over."""
+    return state_of(used, allowed)

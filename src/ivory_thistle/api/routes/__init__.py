@@ -1,0 +1,1 @@
+"""Routes, one file a noun."""

@@ -1,0 +1,274 @@
+"""A capture: its pages, images, placements and faults."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter, Query, Response
+from sqlalchemy import Select, func, select
+from sqlalchemy.orm import Session
+
+from ivory_thistle.api import cursors, schemas
+from ivory_thistle.api.errors import not_found
+from ivory_thistle.api.figures import budget_state, image_row, newest_run, placements_out, run_out, segments
+from ivory_thistle.api.guard import PICTURE_POLICY
+from ivory_thistle.api.services import ServicesDep, SessionDep
+from ivory_thistle.core.images.sniff import MIME, sniff_format
+from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.store import tables as t
+from ivory_thistle.workflows.capture import stored_site
+from ivory_thistle.workflows.headless import plans_for
+from ivory_thistle.workflows.runs import start_run
+
+router = APIRouter(prefix="/captures/{capture_id}", tags=["captures"])
+Limit = Annotated[int, Query(ge=1, le=500)]
+ImageSort = Literal["bytes", "pixels", "pages", "path"]
+_SORTS: dict[str, tuple[Any, str]] = {
+    "bytes": (t.Image.bytes, "ix_image_bytes"),
+    "pixels": (t.Image.pixels, "ix_image_pixels"),
+    "pages": (t.Image.page_count, "ix_image_page_count"),
+    "path": (t.Image.sort_name, "ix_image_sort_name"),
+}
+
+
+def capture_of(session: Session, capture_id: int) -> tuple[t.Capture, t.Site]:
+    """The capture and its site, or a 404."""
+    capture = session.get(t.Capture, capture_id)
+    if not capture:
+        raise not_found("capture")
+    return capture, session.get_one(t.Site, capture.site_id)
+
+
+@router.get("")
+def get_capture(capture_id: int, session: SessionDep) -> schemas.Capture:
+    """One capture."""
+    return schemas.Capture.model_validate(capture_of(session, capture_id)[0])
+
+
+@router.get("/pages")
+def list_pages(
+    capture_id: int, session: SessionDep, after: str | None = None, limit: Limit = 100
+) -> schemas.PageList:
+    """Pages, the heaviest first (so those furthest over the budget come first)."""
+    _, site = capture_of(session, capture_id)
+    query = cursors.after(
+        select(t.Page).where(t.Page.capture_id == capture_id), t.Page.image_bytes, t.Page.id, True, after
+    )
+    pages = session.scalars(query.limit(limit + 1)).all()
+    heaviest = session.scalar(select(func.max(t.Page.image_bytes)).where(t.Page.capture_id == capture_id))
+    shown = pages[:limit]
+    parts = segments(session, [p.id for p in shown])
+    items = [
+        schemas.PageRow(
+            id=p.id, path=p.path, title=p.title, image_count=p.image_count, image_bytes=p.image_bytes,
+            broken_count=len(p.broken), state=budget_state(p.image_bytes, site.page_budget), segments=parts[p.id],
+        )
+        for p in shown
+    ]  # fmt: skip
+    following = cursors.encode(shown[-1].image_bytes, shown[-1].id) if len(pages) > limit else None
+    return schemas.PageList(items=items, next=following, heaviest=heaviest or 0)
+
+
+@router.get("/pages/{page_id}")
+def get_page(capture_id: int, page_id: int, session: SessionDep) -> schemas.PageDetail:
+    """A page with its images and placements."""
+    _, site = capture_of(session, capture_id)
+    page = session.get(t.Page, page_id)
+    if not page or page.capture_id != capture_id:
+        raise not_found("page")
+    placements = session.scalars(select(t.Placement).where(t.Placement.page_id == page_id).order_by(t.Placement.id)).all()
+    ids = {p.image_id for p in placements if p.image_id}
+    images = session.scalars(select(t.Image).where(t.Image.id.in_(ids)).order_by(t.Image.bytes.desc())).all()
+    return schemas.PageDetail(
+        id=page.id, path=page.path, title=page.title, encoding=page.encoding, bytes=page.bytes,
+        image_bytes=page.image_bytes, data_bytes=page.data_bytes,
+        state=budget_state(page.image_bytes, site.page_budget), broken=page.broken, remote=page.remote,
+        images=[image_row(i, site.image_cap) for i in images],
+        placements=placements_out((p, page.path) for p in placements),
+    )  # fmt: skip
+
+
+def _filtered(
+    capture_id: int, cap: int, search: str, formats: list[str], show: str
+) -> Select[tuple[t.Image]]:
+    query = select(t.Image).where(t.Image.capture_id == capture_id)
+    if search:
+        escaped = search.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+        query = query.where(func.lower(t.Image.path).like(f"%{escaped.lower()}%"))
+    if formats:
+        query = query.where(t.Image.format.in_(formats))
+    if show == "over-cap":
+        query = query.where(t.Image.bytes > cap, t.Image.page_count > 0)
+    elif show == "unused":
+        query = query.where(t.Image.unused.is_(True))
+    elif show == "copies":
+        query = query.where(t.Image.copies > 1)
+    elif show == "unreadable":
+        query = query.where(t.Image.problem != "")
+    return query
+
+
+@router.get("/images")
+def list_images(
+    capture_id: int,
+    session: SessionDep,
+    sort: ImageSort = "bytes",
+    descending: bool = True,
+    search: Annotated[str, Query(max_length=200)] = "",
+    format: Annotated[list[str] | None, Query()] = None,  # noqa: A002 - the field's own word
+    show: Literal["all", "over-cap", "unused", "copies", "unreadable"] = "all",
+    after: str | None = None,
+    limit: Limit = 200,
+) -> schemas.ImageList:
+    """The library: sorted and filtered images."""
+    _, site = capture_of(session, capture_id)
+    base = _filtered(capture_id, site.image_cap, search, format or [], show)
+    column, index = _SORTS[sort]
+    query = cursors.after(base.with_hint(t.Image, f"FORCE INDEX ({index})", "mariadb"), column, t.Image.id, descending, after)
+    images = session.scalars(query.limit(limit + 1)).all()
+    counted = base.with_only_columns(func.count(), func.coalesce(func.sum(t.Image.bytes * t.Image.copies), 0))
+    total, total_bytes = session.execute(counted).one()
+    shown = images[:limit]
+    following = cursors.encode(getattr(shown[-1], column.key), shown[-1].id) if len(images) > limit else None
+    items = [image_row(i, site.image_cap) for i in shown]
+    return schemas.ImageList(items=items, next=following, total=total, total_bytes=int(total_bytes))
+
+
+@router.get("/formats")
+def list_formats(capture_id: int, session: SessionDep) -> list[schemas.Facet]:
+    """The formats of the library with their counts."""
+    capture_of(session, capture_id)
+    rows = session.execute(
+        select(t.Image.format, func.count()).where(t.Image.capture_id == capture_id).group_by(t.Image.format)
+    )
+    return [schemas.Facet(value=value, count=count) for value, count in sorted(rows, key=lambda r: -r[1])]
+
+
+def _image(session: Session, capture_id: int, image_id: int) -> t.Image:
+    image = session.get(t.Image, image_id)
+    if not image or image.capture_id != capture_id:
+        raise not_found("image")
+    return image
+
+
+@router.get("/images/{image_id}")
+def get_image(capture_id: int, image_id: int, session: SessionDep) -> schemas.ImageDetail:
+    """An image with its facts, placements and renditions."""
+    _, site = capture_of(session, capture_id)
+    image = _image(session, capture_id, image_id)
+    placements = session.execute(
+        select(t.Placement, t.Page.path)
+        .join(t.Page, t.Page.id == t.Placement.page_id)
+        .where(t.Placement.image_id == image_id)
+        .order_by(t.Page.path, t.Placement.id)
+    )
+    paths = session.scalars(select(t.CaptureFile.path).where(t.CaptureFile.image_id == image_id).order_by(t.CaptureFile.path))
+    run = newest_run(session, capture_id)
+    task = session.scalar(select(t.Task).where(t.Task.run_id == run.id, t.Task.image_id == image_id)) if run else None
+    made = session.scalars(select(t.Rendition).where(t.Rendition.task_id == task.id).order_by(t.Rendition.id)) if task else ()
+    facts = image.facts
+    return schemas.ImageDetail(
+        **image_row(image, site.image_cap).model_dump(),
+        **{k: facts[k] for k in ("sha256", "frames", "has_alpha", "bit_depth", "colour", "profile_bytes", "metadata_bytes", "orientation")},
+        paths=list(paths),
+        placements=placements_out(placements.tuples()),
+        renditions=[schemas.RenditionOut.model_validate(r) for r in made],
+        words=[w for w in ([task.reason] if task and task.reason else []) + (task.words if task else []) if w],
+    )  # fmt: skip
+
+
+def picture(data: bytes) -> Response:
+    """A picture from a capture, by its sniffed type and without scripting."""
+    kind = sniff_format(data[:4096]) or "unknown"
+    headers = {
+        "content-security-policy": PICTURE_POLICY,
+        "cache-control": "private, max-age=31536000, immutable",
+    }
+    return Response(data, media_type=MIME[kind], headers=headers)
+
+
+@router.get("/images/{image_id}/thumbnail", response_class=Response)
+def get_thumbnail(capture_id: int, image_id: int, session: SessionDep, services: ServicesDep) -> Response:
+    """A small picture for lists."""
+    image = _image(session, capture_id, image_id)
+    digest = image.thumbnail or (image.sha256 if image.format == "svg" else None)
+    if not digest:
+        raise not_found("thumbnail")
+    return picture(services.blobs.get(digest))
+
+
+@router.get("/images/{image_id}/file", response_class=Response)
+def get_image_file(capture_id: int, image_id: int, session: SessionDep, services: ServicesDep) -> Response:
+    """The original's bytes."""
+    return picture(services.blobs.get(_image(session, capture_id, image_id).sha256))
+
+
+@router.get("/images/{image_id}/renditions/{rendition_id}", response_class=Response)
+def get_rendition_file(
+    capture_id: int, image_id: int, rendition_id: int, session: SessionDep, services: ServicesDep
+) -> Response:
+    """A rendition's bytes."""
+    _image(session, capture_id, image_id)
+    digest = session.scalar(
+        select(t.Rendition.sha256)
+        .join(t.Task, t.Task.id == t.Rendition.task_id)
+        .where(t.Rendition.id == rendition_id, t.Task.image_id == image_id)
+    )
+    if not digest:
+        raise not_found("rendition")
+    return picture(services.blobs.get(digest))
+
+
+@router.get("/faults")
+def list_faults(capture_id: int, session: SessionDep) -> list[schemas.FaultOut]:
+    """What is wrong in the site's files."""
+    capture_of(session, capture_id)
+    rows = session.scalars(select(t.Fault).where(t.Fault.capture_id == capture_id).order_by(t.Fault.id).limit(1000))
+    return [schemas.FaultOut.model_validate(f) for f in rows]
+
+
+@router.get("/forecast")
+def get_forecast(capture_id: int, session: SessionDep, services: ServicesDep) -> schemas.Forecast:
+    """What a treatment would touch."""
+    capture_of(session, capture_id)
+    site, read = stored_site(session, capture_id, services.blobs)
+    plans = plans_for(site, Rules(), read)
+    reasons = Counter(_kind_of_reason(p.reason) for p in plans if p.reason)
+    unused = sum(i.unused for i in site.images)
+    if unused:
+        reasons["No page uses it."] = unused
+    return schemas.Forecast(
+        images=sum(bool(p.widths) for p in plans),
+        bytes=sum(p.image.facts.bytes for p in plans if p.widths),
+        renditions=sum(3 * len(p.widths) for p in plans),
+        left_alone=[schemas.LeftAlone(reason=r, count=n) for r, n in reasons.most_common()],
+    )
+
+
+def _kind_of_reason(reason: str) -> str:
+    """A reason without what differs from image to image, for counting."""
+    return reason.split(" (")[0].rstrip(".") + "." if " (" in reason else reason
+
+
+@router.post("/runs", status_code=201)
+def add_run(capture_id: int, session: SessionDep, services: ServicesDep) -> schemas.Run:
+    """Starts a treatment of the whole site; one that is going on already is returned instead."""
+    capture_of(session, capture_id)
+    going = newest_run(session, capture_id)
+    if going and going.state in ("waiting", "running", "finishing"):
+        return run_out(session, going)
+    run = start_run(session, capture_id, Rules(), services.blobs)
+    session.flush()
+    out = run_out(session, run)
+    session.commit()
+    services.coordinator.wake()
+    return out
+
+
+@router.get("/runs")
+def list_runs(capture_id: int, session: SessionDep) -> list[schemas.Run]:
+    """Runs of the capture, the newest first."""
+    capture_of(session, capture_id)
+    rows = session.scalars(select(t.Run).where(t.Run.capture_id == capture_id).order_by(t.Run.id.desc()).limit(50))
+    return [run_out(session, r) for r in rows]

@@ -1,0 +1,159 @@
+"""A run: progress, stopping, trying again, savings and handover."""
+
+from __future__ import annotations
+
+import re
+from typing import Literal
+
+from fastapi import APIRouter
+from fastapi.responses import StreamingResponse
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from ivory_thistle.api import cursors, schemas
+from ivory_thistle.api.errors import ProblemError, not_found
+from ivory_thistle.api.figures import budget_state, run_out, segments
+from ivory_thistle.api.routes.captures import Limit, capture_of
+from ivory_thistle.api.services import ServicesDep, SessionDep
+from ivory_thistle.store import tables as t
+from ivory_thistle.workflows.packing import zip_stream
+from ivory_thistle.workflows.runs import ask_again, handover_of
+
+router = APIRouter(prefix="/runs/{run_id}", tags=["runs"])
+
+
+def run_of(session: Session, run_id: int) -> t.Run:
+    """The run, or a 404."""
+    run = session.get(t.Run, run_id)
+    if not run:
+        raise not_found("run")
+    return run
+
+
+def _finished(session: Session, run_id: int) -> t.Run:
+    run = run_of(session, run_id)
+    if run.state != "done":
+        raise ProblemError(409, "not-finished", "Not finished", "This run is not finished yet; wait for its end.")
+    return run
+
+
+@router.get("")
+def get_run(run_id: int, session: SessionDep) -> schemas.Run:
+    """One run with its progress."""
+    return run_out(session, run_of(session, run_id))
+
+
+@router.post("/stop")
+def stop_run(run_id: int, session: SessionDep) -> schemas.Run:
+    """Stops a run after the pictures in hand; what is finished is kept, and it can go on later."""
+    run = run_of(session, run_id)
+    if run.state in ("waiting", "running"):
+        run.stop_asked = True
+        session.flush()
+    return run_out(session, run)
+
+
+@router.post("/continue")
+def continue_run(run_id: int, session: SessionDep, services: ServicesDep) -> schemas.Run:
+    """Goes on with a stopped run, or tries the failed pictures of a finished one again."""
+    run = run_of(session, run_id)
+    if run.state in ("stopped", "failed", "done"):
+        ask_again(session, run_id)
+        run.state, run.stop_asked, run.error = "waiting", False, None
+        run.started_at = run.finished_at = None
+        session.flush()
+    out = run_out(session, run)
+    session.commit()
+    services.coordinator.wake()
+    return out
+
+
+@router.get("/tasks")
+def list_tasks(
+    run_id: int,
+    session: SessionDep,
+    state: Literal["waiting", "done", "failed", "left"] | None = None,
+    after: str | None = None,
+    limit: Limit = 200,
+) -> schemas.TaskList:
+    """The run's images, the heaviest first."""
+    run_of(session, run_id)
+    query = select(t.Task, t.Image.path).join(t.Image, t.Image.id == t.Task.image_id).where(t.Task.run_id == run_id)
+    if state:
+        query = query.where(t.Task.state == state)
+    rows = session.execute(
+        cursors.after(query, t.Task.bytes_before, t.Task.id, True, after).limit(limit + 1)
+    ).all()
+    items = [
+        schemas.TaskRow(
+            id=k.id, image_id=k.image_id, path=path, state=k.state, reason=k.reason, words=k.words,
+            bytes_before=k.bytes_before, bytes_after=k.bytes_after, can_retry=bool(k.widths),
+        )
+        for k, path in rows[:limit]
+    ]  # fmt: skip
+    last = rows[limit - 1][0] if len(rows) > limit else None
+    return schemas.TaskList(items=items, next=cursors.encode(last.bytes_before, last.id) if last else None)
+
+
+@router.get("/savings")
+def get_savings(run_id: int, session: SessionDep) -> schemas.SavingsOut:
+    """Bytes before and after, for the site and every page, in each tier."""
+    run = _finished(session, run_id)
+    _, site = capture_of(session, run.capture_id)
+    assert run.savings is not None
+    rows = session.execute(
+        select(t.PageSaving, t.Page.path)
+        .join(t.Page, t.Page.id == t.PageSaving.page_id)
+        .where(t.PageSaving.run_id == run_id)
+        .order_by(t.PageSaving.before.desc(), t.PageSaving.id)
+    ).all()
+    parts = segments(session, [s.page_id for s, _ in rows])
+    pages = [
+        schemas.PageSaving(
+            page_id=s.page_id, path=path, before=s.before,
+            after=schemas.TierBytes(avif=s.avif, webp=s.webp, baseline=s.baseline),
+            state_before=budget_state(s.before, site.page_budget),
+            state_after=budget_state(s.avif, site.page_budget), segments=parts[s.page_id],
+        )
+        for s, path in rows
+    ]  # fmt: skip
+    return schemas.SavingsOut(
+        before=run.savings["before"],
+        after=schemas.TierBytes(**{k: run.savings[k] for k in ("avif", "webp", "baseline")}),
+        pages=pages,
+        pages_over_before=sum(p.state_before == "over" for p in pages),
+        pages_over_after=sum(p.state_after == "over" for p in pages),
+        heaviest=max((p.before for p in pages), default=0),
+    )
+
+
+def _archive_name(site: t.Site) -> str:
+    plain = re.sub(r"[^a-z0-9]+", "-", site.name.lower()).strip("-") or "site"
+    return f"{plain}-handover.zip"
+
+
+@router.get("/handover")
+def get_handover(run_id: int, session: SessionDep, services: ServicesDep) -> schemas.HandoverOut:
+    """What the handover of a finished run holds."""
+    run = _finished(session, run_id)
+    _, site = capture_of(session, run.capture_id)
+    reading, _, handover = handover_of(session, run, services.blobs)
+    return schemas.HandoverOut(
+        files=len({*reading.files, *handover.texts, *(f.path for f in handover.new_files)}),
+        new_files=len(handover.new_files),
+        new_bytes=sum(f.bytes for f in handover.new_files),
+        rewritten=list(handover.rewritten),
+        faults=[schemas.FaultOut(kind=f.kind, path=f.path, message=f.message, line=f.line) for f in handover.faults],
+        archive_name=_archive_name(site),
+    )
+
+
+@router.get("/handover.zip", response_class=StreamingResponse)
+def download_handover(run_id: int, session: SessionDep, services: ServicesDep) -> StreamingResponse:
+    """The handover as a ZIP, written while it is sent."""
+    run = _finished(session, run_id)
+    _, site = capture_of(session, run.capture_id)
+    reading, read, handover = handover_of(session, run, services.blobs)
+    headers = {"content-disposition": f'attachment; filename="{_archive_name(site)}"'}
+    stream = zip_stream(reading, handover, read, services.blobs)
+    return StreamingResponse(stream, media_type="application/zip", headers=headers)

@@ -1,0 +1,142 @@
+"""Sites: list, add from a folder or a ZIP, change budgets, remove and put back."""
+
+from __future__ import annotations
+
+import re
+import uuid
+from pathlib import Path
+
+from fastapi import APIRouter, Request
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from ivory_thistle.api import schemas
+from ivory_thistle.api.errors import ProblemError, not_found
+from ivory_thistle.api.figures import newest_capture, site_out
+from ivory_thistle.api.services import ServicesDep, SessionDep
+from ivory_thistle.core.budgets.budget import Budget
+from ivory_thistle.core.errors import UnusableInput
+from ivory_thistle.core.references.site import is_page
+from ivory_thistle.intake.folder import Folder
+from ivory_thistle.store import tables as t
+
+router = APIRouter(prefix="/sites", tags=["sites"])
+MAX_UPLOAD_BYTES = 4_000_000_000
+
+
+def site_of(session: Session, site_id: int) -> t.Site:
+    """The site, or a 404."""
+    site = session.get(t.Site, site_id)
+    if not site:
+        raise not_found("site")
+    return site
+
+
+@router.get("")
+def list_sites(session: SessionDep) -> list[schemas.Site]:
+    """Every site that is not removed, the newest first."""
+    rows = session.scalars(select(t.Site).where(t.Site.removed_at.is_(None)).order_by(t.Site.id.desc()))
+    return [site_out(session, site) for site in rows]
+
+
+@router.get("/{site_id}")
+def get_site(site_id: int, session: SessionDep) -> schemas.Site:
+    """One site."""
+    return site_out(session, site_of(session, site_id))
+
+
+def _add(session: Session, name: str, origin: str, place: str, label: str) -> t.Site:
+    defaults = Budget()
+    site = t.Site(name=name[:190], page_budget=defaults.page_bytes, image_cap=defaults.image_bytes)
+    session.add(site)
+    session.flush()
+    session.add(t.Capture(site_id=site.id, state="waiting", origin=origin, place=place, label=label[:255]))
+    session.flush()
+    return site
+
+
+@router.post("/from-folder", status_code=201)
+def add_from_folder(asked: schemas.SiteFromFolder, session: SessionDep, services: ServicesDep) -> schemas.Site:
+    """Adds a site from a folder on this machine and starts reading it."""
+    place = Path(asked.folder.strip()).expanduser()
+    if not place.is_absolute():
+        raise UnusableInput(f"Give the whole path of the folder, beginning with /; {place} does not.")
+    folder = Folder(place)
+    paths, _ = folder.paths()
+    if not any(is_page(p) for p in paths):
+        raise UnusableInput(f"The folder {place} holds no web page (.html).")
+    site = _add(session, asked.name.strip() or folder.root.name, "folder", str(folder.root), folder.root.name)
+    out = site_out(session, site)
+    session.commit()
+    services.coordinator.wake()
+    return out
+
+
+@router.put("/from-archive", status_code=201)
+async def add_from_archive(request: Request, services: ServicesDep, file_name: str, name: str = "") -> schemas.Site:
+    """Adds a site from a ZIP sent as the request's body, and starts reading it."""
+    services.uploads.mkdir(parents=True, exist_ok=True)
+    target = services.uploads / f"{uuid.uuid4().hex}.zip"
+    received = 0
+    try:
+        with target.open("wb") as out:
+            async for part in request.stream():
+                received += len(part)
+                if received > MAX_UPLOAD_BYTES:
+                    limit = f"{MAX_UPLOAD_BYTES / 1e9:g} GB"
+                    raise ProblemError(413, "too-large", "Too large", f"An archive may be {limit} at most.")
+                out.write(part)
+        with target.open("rb") as kept:
+            if kept.read(2) != b"PK":
+                raise UnusableInput(f"{file_name} is not a ZIP archive. Pack the site's folder as ZIP and send that.")
+    except BaseException:
+        target.unlink(missing_ok=True)
+        raise
+    label = re.sub(r"\.zip$", "", file_name, flags=re.IGNORECASE)
+    with services.sessions.begin() as session:
+        site = _add(session, name.strip() or label, "zip", str(target), file_name)
+        out_ = site_out(session, site)
+    services.coordinator.wake()
+    return out_
+
+
+@router.patch("/{site_id}")
+def change_site(site_id: int, change: schemas.SiteChange, session: SessionDep) -> schemas.Site:
+    """Changes name or budgets."""
+    site = site_of(session, site_id)
+    for field, value in change.model_dump(exclude_none=True).items():
+        setattr(site, field, value)
+    session.flush()
+    return site_out(session, site)
+
+
+@router.delete("/{site_id}", status_code=204)
+def remove_site(site_id: int, session: SessionDep) -> None:
+    """Takes a site off the list; `restore` puts it back with everything."""
+    site_of(session, site_id).removed_at = t.now()
+
+
+@router.post("/{site_id}/restore")
+def restore_site(site_id: int, session: SessionDep) -> schemas.Site:
+    """Puts a removed site back."""
+    site = site_of(session, site_id)
+    site.removed_at = None
+    session.flush()
+    return site_out(session, site)
+
+
+@router.post("/{site_id}/captures", status_code=201)
+def capture_again(site_id: int, session: SessionDep, services: ServicesDep) -> schemas.Capture:
+    """Reads the site's folder anew; earlier captures stay."""
+    site = site_of(session, site_id)
+    last = newest_capture(session, site.id)
+    if not last or last.origin != "folder":
+        raise UnusableInput("This site came as an archive; add the new archive as a site.")
+    Folder(Path(last.place))
+    new = t.Capture(site_id=site.id, state="waiting", origin=last.origin, place=last.place, label=last.label)
+    session.add(new)
+    session.flush()
+    out = schemas.Capture.model_validate(new)
+    session.commit()
+    services.coordinator.wake()
+    return out

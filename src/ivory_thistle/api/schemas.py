@@ -1,0 +1,328 @@
+"""What goes over the wire. Sizes are in bytes, times in UTC (ISO 8601)."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+BudgetState = Literal["within", "near", "over"]
+Bytes = Annotated[int, Field(ge=1, le=1_000_000_000_000)]
+
+
+class Out(BaseModel):
+    """Base of answers: built from rows as well as from values."""
+
+    model_config = ConfigDict(from_attributes=True)
+
+
+class Problem(BaseModel):
+    """RFC 9457 problem details. `type` is a stable code of ours, `detail` is written for the person."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+
+
+class Health(Out):
+    """Whether the application and its database answer."""
+
+    status: Literal["ok"]
+    version: str
+
+
+class Capture(Out):
+    """One dated reading of a site, with its totals."""
+
+    id: int
+    site_id: int
+    state: Literal["waiting", "reading", "ready", "failed"]
+    origin: Literal["folder", "zip"]
+    label: str
+    error: str | None
+    files_done: int
+    files_total: int
+    pages: int
+    images: int
+    image_bytes: int
+    used_bytes: int
+    unused_images: int
+    broken_references: int
+    created_at: datetime
+    finished_at: datetime | None
+
+
+class Ledger(Out):
+    """The site's line of totals. `after` and `saved` are those of the newest finished run (avif), if any."""
+
+    before: int
+    after: int | None
+    saved: int | None
+    pages: int
+    pages_over: int
+    pages_over_after: int | None
+    images: int
+    images_over_cap: int
+
+
+class Site(Out):
+    """One website under care, with its newest capture and run."""
+
+    id: int
+    name: str
+    page_budget: int
+    image_cap: int
+    created_at: datetime
+    capture: Capture | None
+    run_id: int | None
+    run_state: str | None
+    ledger: Ledger | None
+
+
+class SiteFromFolder(BaseModel):
+    """A site read from a folder on this machine."""
+
+    name: Annotated[str, Field(max_length=190)] = ""
+    folder: Annotated[str, Field(min_length=1, max_length=2000)]
+
+
+class SiteChange(BaseModel):
+    """What may be changed of a site; what is missing stays."""
+
+    name: Annotated[str, Field(min_length=1, max_length=190)] | None = None
+    page_budget: Bytes | None = None
+    image_cap: Bytes | None = None
+
+
+class Segment(Out):
+    """One image's share of a page's weight."""
+
+    image_id: int
+    path: str
+    bytes: int
+
+
+class PageRow(Out):
+    """One page with its image weight against the budget; the heaviest images as segments."""
+
+    id: int
+    path: str
+    title: str
+    image_count: int
+    image_bytes: int
+    broken_count: int
+    state: BudgetState
+    segments: list[Segment]
+
+
+class PageList(Out):
+    """A stretch of pages; `next` asks for the following one. `heaviest` is the scale of the list."""
+
+    items: list[PageRow]
+    next: str | None
+    heaviest: int
+
+
+class ImageRow(Out):
+    """One image of the library."""
+
+    id: int
+    path: str
+    format: str
+    width: int
+    height: int
+    bytes: int
+    copies: int
+    page_count: int
+    unused: bool
+    problem: str
+    over_cap: bool
+    has_thumbnail: bool
+
+
+class ImageList(Out):
+    """A stretch of the library; `total` counts what the filter lets through."""
+
+    items: list[ImageRow]
+    next: str | None
+    total: int
+    total_bytes: int
+
+
+class Facet(Out):
+    """How many images a filter value would show."""
+
+    value: str
+    count: int
+
+
+class PlacementOut(Out):
+    """One use of an image by a page, with its place in the source."""
+
+    page_id: int
+    page_path: str
+    image_id: int | None
+    file: str | None
+    address: str
+    element: str
+    attribute: str
+    source: str
+    line: int
+    descriptor: str
+    use: str
+
+
+class PageDetail(Out):
+    """A page with its images and everything that it names."""
+
+    id: int
+    path: str
+    title: str
+    encoding: str
+    bytes: int
+    image_bytes: int
+    data_bytes: int
+    state: BudgetState
+    broken: list[str]
+    remote: list[str]
+    images: list[ImageRow]
+    placements: list[PlacementOut]
+
+
+class RenditionOut(Out):
+    """One file made of an image."""
+
+    id: int
+    tier: str
+    format: str
+    width: int
+    height: int
+    bytes: int
+    settings: str
+
+
+class ImageDetail(ImageRow):
+    """An image with its facts, addresses, placements and what the newest run made of it."""
+
+    sha256: str
+    frames: int
+    has_alpha: bool
+    bit_depth: int
+    colour: str
+    profile_bytes: int
+    metadata_bytes: int
+    orientation: int
+    paths: list[str]
+    placements: list[PlacementOut]
+    renditions: list[RenditionOut]
+    words: list[str]
+
+
+class FaultOut(Out):
+    """One thing wrong in a file."""
+
+    kind: str
+    path: str
+    message: str
+    line: int | None
+
+
+class LeftAlone(Out):
+    """How many images stay as they are for a reason."""
+
+    reason: str
+    count: int
+
+
+class Forecast(Out):
+    """What a treatment would touch, before it is started."""
+
+    images: int
+    bytes: int
+    renditions: int
+    left_alone: list[LeftAlone]
+
+
+class Run(Out):
+    """One execution of treatments, with its progress. `rate` is images a second, `seconds_left` estimated."""
+
+    id: int
+    capture_id: int
+    state: Literal["waiting", "running", "finishing", "done", "stopped", "failed"]
+    error: str | None
+    total: int
+    done: int
+    failed: int
+    left_alone: int
+    bytes_before: int
+    bytes_after: int
+    rate: float | None
+    seconds_left: float | None
+    created_at: datetime
+    started_at: datetime | None
+    finished_at: datetime | None
+
+
+class TaskRow(Out):
+    """One image of a run and what became of it."""
+
+    id: int
+    image_id: int
+    path: str
+    state: Literal["waiting", "done", "failed", "left"]
+    reason: str
+    words: list[str]
+    bytes_before: int
+    bytes_after: int
+    can_retry: bool
+
+
+class TaskList(Out):
+    """A stretch of a run's images."""
+
+    items: list[TaskRow]
+    next: str | None
+
+
+class TierBytes(Out):
+    """Bytes in each audience tier."""
+
+    avif: int
+    webp: int
+    baseline: int
+
+
+class PageSaving(Out):
+    """One page before and after, with its weight strip's segments before."""
+
+    page_id: int
+    path: str
+    before: int
+    after: TierBytes
+    state_before: BudgetState
+    state_after: BudgetState
+    segments: list[Segment]
+
+
+class SavingsOut(Out):
+    """Savings of a run: the site (each file once) and its pages."""
+
+    before: int
+    after: TierBytes
+    pages: list[PageSaving]
+    pages_over_before: int
+    pages_over_after: int
+    heaviest: int
+
+
+class HandoverOut(Out):
+    """What a handover holds."""
+
+    files: int
+    new_files: int
+    new_bytes: int
+    rewritten: list[str]
+    faults: list[FaultOut]
+    archive_name: str

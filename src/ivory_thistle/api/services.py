@@ -1,0 +1,40 @@
+"""What the routes work with, made once at start."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Annotated
+
+from fastapi import Depends, Request
+from sqlalchemy.orm import Session, sessionmaker
+
+from ivory_thistle.jobs.coordinator import Coordinator
+from ivory_thistle.store.blobs import Blobs
+
+
+@dataclass(frozen=True, slots=True)
+class Services:
+    """Database sessions, the blob store, the coordinator and the folder for uploads."""
+
+    sessions: sessionmaker[Session]
+    blobs: Blobs
+    coordinator: Coordinator
+    uploads: Path
+
+
+def services(request: Request) -> Services:
+    """The application's services."""
+    found: Services = request.app.state.services
+    return found
+
+
+def session(request: Request) -> Iterator[Session]:
+    """A session that commits when the route returns and rolls back when it raises."""
+    with services(request).sessions.begin() as opened:
+        yield opened
+
+
+ServicesDep = Annotated[Services, Depends(services)]
+SessionDep = Annotated[Session, Depends(session, scope="function")]

@@ -1,0 +1,1 @@
+"""Jobs: captures and runs executed in the background; states live in the database, work on Dask."""

@@ -1,0 +1,191 @@
+"""Capture: a folder read and stored, whole; a stored capture read again."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import asdict
+from hashlib import sha256
+from pathlib import Path
+from typing import Any
+
+import pyvips
+from sqlalchemy import delete, insert, select
+from sqlalchemy.orm import Session, sessionmaker
+
+from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.references.site import SiteFile, SiteReading, read_site
+from ivory_thistle.intake.folder import Folder
+from ivory_thistle.store import tables as t
+from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.workflows.reading import Progress, inspect_folder, nothing
+
+THUMBNAIL_SIDE = 320
+
+
+def capture_folder(
+    capture_id: int, folder: Folder, sessions: sessionmaker[Session], blobs: Blobs, on_file: Progress = nothing
+) -> None:
+    """Reads a folder into a capture that exists and is empty; a half-made earlier try is cleared first."""
+    thumbnails: dict[str, str] = {}
+
+    def keep(file: SiteFile, data: bytes | None) -> None:
+        if data is None:
+            blobs.put_file(str(folder.root / file.path), file.sha256)
+            return
+        blobs.put(data, file.sha256)
+        if file.image and not file.image.problem:
+            made = make_thumbnail(data, file.image)
+            if made:
+                thumbnails[file.sha256] = blobs.put(made)
+
+    files, faults = inspect_folder(folder, on_file, keep)
+    site = read_site(files, folder.read, faults)
+    with sessions.begin() as session:
+        for table in (t.Placement, t.Page, t.CaptureFile, t.Image, t.Fault):
+            session.execute(delete(table).where(table.capture_id == capture_id))  # type: ignore[attr-defined]
+        _store(session, capture_id, site, thumbnails)
+
+
+def make_thumbnail(data: bytes, facts: ImageFacts) -> bytes | None:
+    """A small WebP for lists; None where the picture can't be decoded. An SVG is shown as it is."""
+    if facts.format in ("svg", "unknown"):
+        return None
+    try:
+        image = pyvips.Image.thumbnail_buffer(
+            data, THUMBNAIL_SIDE, height=THUMBNAIL_SIDE, size="down", output_profile="srgb"
+        )
+        return bytes(image.webpsave_buffer(Q=78, keep="none"))
+    except pyvips.Error:
+        return None
+
+
+def _store(session: Session, capture_id: int, site: SiteReading, thumbnails: dict[str, str]) -> None:
+    image_ids: dict[str, int] = {}
+    for image in site.images:
+        row = t.Image(
+            capture_id=capture_id,
+            sha256=image.facts.sha256,
+            path=image.path,
+            sort_name=image.path[:190],
+            format=image.facts.format,
+            width=image.facts.width,
+            height=image.facts.height,
+            pixels=image.facts.width * image.facts.height,
+            bytes=image.facts.bytes,
+            copies=len(image.paths),
+            page_count=len(image.pages),
+            unused=image.unused,
+            problem=image.facts.problem,
+            facts=asdict(image.facts),
+            thumbnail=thumbnails.get(image.facts.sha256),
+        )
+        session.add(row)
+        session.flush()
+        image_ids.update(dict.fromkeys(image.paths, row.id))
+    _store_files(session, capture_id, site, image_ids)
+    page_ids = {}
+    for page in site.pages:
+        stored = t.Page(
+            capture_id=capture_id,
+            path=page.path,
+            title=page.title,
+            encoding=page.encoding,
+            bytes=page.bytes,
+            image_count=len(page.files),
+            image_bytes=page.image_bytes,
+            data_bytes=page.data_bytes,
+            broken=list(page.broken),
+            remote=list(page.remote),
+        )
+        session.add(stored)
+        session.flush()
+        page_ids[page.path] = stored.id
+    _insert(session, t.Placement, _placement_rows(capture_id, site, page_ids, image_ids))
+    _insert(
+        session,
+        t.Fault,
+        (
+            {"capture_id": capture_id, "kind": f.kind, "path": f.path, "message": f.message, "line": f.line}
+            for f in site.faults
+        ),
+    )
+    capture = session.get_one(t.Capture, capture_id)
+    capture.pages, capture.images = len(site.pages), len(site.images)
+    capture.image_bytes, capture.used_bytes = site.image_bytes, site.used_bytes
+    capture.unused_images = sum(i.unused for i in site.images)
+    capture.broken_references = site.broken_count
+    capture.state, capture.finished_at = "ready", t.now()
+
+
+def _store_files(session: Session, capture_id: int, site: SiteReading, image_ids: dict[str, int]) -> None:
+    rows = (
+        {
+            "capture_id": capture_id,
+            "image_id": image_ids.get(f.path),
+            "path": f.path,
+            "path_hash": sha256(f.path.encode()).digest(),
+            "sha256": f.sha256,
+            "bytes": f.bytes,
+        }
+        for f in site.files.values()
+    )
+    _insert(session, t.CaptureFile, rows)
+
+
+def _placement_rows(
+    capture_id: int, site: SiteReading, page_ids: dict[str, int], image_ids: dict[str, int]
+) -> Iterable[dict[str, Any]]:
+    for page in site.pages:
+        for p in page.placements:
+            yield {
+                "capture_id": capture_id,
+                "page_id": page_ids[page.path],
+                "image_id": image_ids.get(p.file or ""),
+                "file": p.file,
+                "address": p.address,
+                "element": p.element[:32],
+                "attribute": p.attribute,
+                "source": p.source,
+                "start": p.start,
+                "end": p.end,
+                "line": p.line,
+                "descriptor": p.descriptor[:64],
+                "use": p.use,
+            }
+
+
+def _insert(session: Session, table: type[t.Base], rows: Iterable[dict[str, Any]]) -> None:
+    """Inserts in batches that fit a packet."""
+    batch: list[dict[str, Any]] = []
+    for row in rows:
+        batch.append(row)
+        if len(batch) == 2000:
+            session.execute(insert(table), batch, execution_options={"render_nulls": True})
+            batch = []
+    if batch:
+        session.execute(insert(table), batch, execution_options={"render_nulls": True})
+
+
+def stored_site(session: Session, capture_id: int, blobs: Blobs) -> tuple[SiteReading, Callable[[str], bytes]]:
+    """A capture read again from what is stored, and a reader of its files by path."""
+    facts = {
+        i.sha256: ImageFacts(**i.facts)
+        for i in session.scalars(select(t.Image).where(t.Image.capture_id == capture_id))
+    }
+    rows = session.execute(
+        select(t.CaptureFile.path, t.CaptureFile.sha256, t.CaptureFile.bytes).where(
+            t.CaptureFile.capture_id == capture_id
+        )
+    )
+    files = [SiteFile(path, digest, size, facts.get(digest)) for path, digest, size in rows]
+    digests = {f.path: f.sha256 for f in files}
+
+    def read(path: str) -> bytes:
+        return blobs.get(digests[path])
+
+    return read_site(files, read), read
+
+
+def folder_of(capture: t.Capture) -> Folder:
+    """The folder that a capture reads. Raises UnusableInput when it has gone."""
+    return Folder(Path(capture.place))

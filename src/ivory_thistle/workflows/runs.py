@@ -1,0 +1,135 @@
+"""A run's steps in the database: planned, each result kept as it comes, savings reckoned at the end."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from sqlalchemy import delete, func, insert, select, update
+from sqlalchemy.orm import Session
+
+from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.references.site import SiteReading
+from ivory_thistle.core.rewriting.delivery import RenditionFacts
+from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.store import tables as t
+from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.workflows.capture import stored_site
+from ivory_thistle.workflows.handover import Handover, TreatedImage, prepare_handover
+from ivory_thistle.workflows.headless import plans_for
+from ivory_thistle.workflows.renditions import TaskResult
+
+
+@dataclass(frozen=True, slots=True)
+class WaitingTask:
+    """One task that a worker can take."""
+
+    id: int
+    facts: ImageFacts
+    widths: tuple[int, ...]
+
+
+def start_run(session: Session, capture_id: int, rules: Rules, blobs: Blobs) -> t.Run:
+    """A new run with a task for every image in use; what is left alone says why."""
+    site, read = stored_site(session, capture_id, blobs)
+    ids = dict(
+        session.execute(select(t.Image.sha256, t.Image.id).where(t.Image.capture_id == capture_id)).tuples().all()
+    )
+    run = t.Run(capture_id=capture_id, state="waiting", rules=rules.as_dict())
+    session.add(run)
+    session.flush()
+    for plan in plans_for(site, rules, read):
+        facts = plan.image.facts
+        state = "waiting" if plan.widths else "failed" if facts.problem else "left"
+        session.add(
+            t.Task(
+                run_id=run.id, image_id=ids[facts.sha256], state=state, widths=list(plan.widths),
+                reason=plan.reason, words=[], bytes_before=facts.bytes,
+                bytes_after=facts.bytes, finished_at=None if plan.widths else t.now(),
+            )
+        )  # fmt: skip
+    return run
+
+
+def waiting_tasks(session: Session, run_id: int) -> list[WaitingTask]:
+    """The tasks still to be done, the largest pictures first so that the end is not one long wait."""
+    rows = session.execute(
+        select(t.Task.id, t.Image.facts, t.Task.widths)
+        .join(t.Image, t.Image.id == t.Task.image_id)
+        .where(t.Task.run_id == run_id, t.Task.state == "waiting")
+        .order_by(t.Image.pixels.desc(), t.Task.id)
+    )
+    return [WaitingTask(i, ImageFacts(**facts), tuple(widths)) for i, facts, widths in rows]
+
+
+def keep_result(session: Session, task_id: int, result: TaskResult) -> None:
+    """Stores what a worker made of one image; `bytes_after` is what the most modern browser gets at most."""
+    task = session.get_one(t.Task, task_id)
+    session.execute(delete(t.Rendition).where(t.Rendition.task_id == task_id))
+    rows = [
+        {
+            "task_id": task_id, "tier": r.tier, "format": r.format, "width": r.width, "height": r.height,
+            "bytes": r.bytes, "settings": r.settings, "sha256": r.sha256,
+        }
+        for r in result.renditions
+    ]  # fmt: skip
+    if rows:
+        session.execute(insert(t.Rendition), rows)
+    widest = {r.tier: r.bytes for r in sorted(result.renditions, key=lambda r: r.width)}
+    task.state = "failed" if result.reason else "done"
+    task.reason, task.words = result.reason, list(result.words)
+    task.bytes_after = next((widest[x] for x in ("avif", "webp", "baseline") if x in widest), task.bytes_before)
+    task.finished_at = t.now()
+
+
+def ask_again(session: Session, run_id: int) -> int:
+    """Puts a run's failed tasks that could be done at all back to waiting; how many."""
+    done = session.execute(
+        update(t.Task)
+        .where(t.Task.run_id == run_id, t.Task.state == "failed", func.json_length(t.Task.widths) > 0)
+        .values(state="waiting", reason="", finished_at=None)
+    )
+    return int(done.rowcount)  # type: ignore[attr-defined]
+
+
+def finish_run(session: Session, run: t.Run, blobs: Blobs) -> None:
+    """Reckons and stores the savings of a run whose tasks are all done."""
+    site, read, handover = handover_of(session, run, blobs)
+    page_ids = dict(
+        session.execute(select(t.Page.path, t.Page.id).where(t.Page.capture_id == run.capture_id)).tuples().all()
+    )
+    session.execute(delete(t.PageSaving).where(t.PageSaving.run_id == run.id))
+    rows = [
+        {"run_id": run.id, "page_id": page_ids[p.path], "before": p.before, **p.after} for p in handover.savings.pages
+    ]
+    if rows:
+        session.execute(insert(t.PageSaving), rows)
+    run.savings = {"before": handover.savings.before, **handover.savings.after}
+    run.state, run.finished_at = "done", t.now()
+
+
+def handover_of(
+    session: Session, run: t.Run, blobs: Blobs
+) -> tuple[SiteReading, Callable[[str], bytes], Handover]:
+    """The handover of what a run has made so far."""
+    site, read = stored_site(session, run.capture_id, blobs)
+    made: dict[str, list[RenditionFacts]] = defaultdict(list)
+    words: dict[str, tuple[str, ...]] = {}
+    rows = session.execute(
+        select(t.Image.sha256, t.Task.words, t.Rendition)
+        .join(t.Task, t.Task.image_id == t.Image.id)
+        .join(t.Rendition, t.Rendition.task_id == t.Task.id)
+        .where(t.Task.run_id == run.id, t.Task.state == "done")
+        .order_by(t.Rendition.id)
+    )
+    for digest, said, r in rows:
+        words[digest] = tuple(said)
+        facts = RenditionFacts(r.tier, r.format, r.width, r.height, r.bytes, r.sha256, r.settings)
+        made[digest].append(facts)
+    treated = [
+        TreatedImage(i, tuple(made[i.facts.sha256]), words[i.facts.sha256])
+        for i in site.images
+        if i.facts.sha256 in made
+    ]
+    return site, read, prepare_handover(site, treated, Rules.from_dict(run.rules), read)

@@ -112,7 +112,7 @@ def placements_out(rows: Iterable[tuple[t.Placement, str]]) -> list[schemas.Plac
     """Placements with the paths of their pages."""
     return [
         schemas.PlacementOut(
-            page_id=p.page_id, page_path=path, image_id=p.image_id, file=p.file, address=p.address[:500],
+            id=p.id, page_id=p.page_id, page_path=path, image_id=p.image_id, file=p.file, address=p.address[:500],
             element=p.element, attribute=p.attribute, source=p.source, line=p.line, descriptor=p.descriptor, use=p.use,
         )
         for p, path in rows
@@ -130,7 +130,7 @@ def run_out(session: Session, run: t.Run) -> schemas.Run:
             func.count(case((state == "left", 1))),
             func.coalesce(func.sum(case((state == "done", task.bytes_before), else_=0)), 0),
             func.coalesce(func.sum(case((state == "done", task.bytes_after), else_=0)), 0),
-            func.count(case(((task.finished_at >= run.started_at) & (state != "left"), 1))),
+            func.count(case(((task.finished_at >= (run.started_at or run.created_at)) & task.state.in_(("done", "failed")), 1))),
         ).where(task.run_id == run.id)
     ).one()
     total, done, failed, left, before, after, recent = (int(x) for x in row)

@@ -7,7 +7,7 @@ from starlette.responses import JSONResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 _POLICY = (
-    "default-src 'none'; script-src 'self'; style-src 'self'; style-src-attr 'unsafe-inline'; img-src 'self' data:;"
+    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:;"
     " font-src 'self'; connect-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
 )
 PICTURE_POLICY = "default-src 'none'; style-src 'unsafe-inline'; sandbox"

@@ -161,6 +161,7 @@ class Facet(Out):
 class PlacementOut(Out):
     """One use of an image by a page, with its place in the source."""
 
+    id: int
     page_id: int
     page_path: str
     image_id: int | None

@@ -926,6 +926,8 @@ export interface components {
          * @description One use of an image by a page, with its place in the source.
          */
         PlacementOut: {
+            /** Id */
+            id: number;
             /** Page Id */
             page_id: number;
             /** Page Path */

@@ -1,0 +1,144 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link, Outlet, useParams } from "@tanstack/react-router";
+import type { Schemas } from "@/shared/api/client";
+import { useProgress } from "@/shared/api/progress";
+import { forecastQuery, runQuery, siteQuery } from "@/shared/api/queries";
+import { bytes, count, counted, less } from "@/shared/format/figures";
+import { Failed, Loading } from "@/shared/ui/basics";
+import { type OpenSite, SiteProvider } from "@/shared/ui/site-context";
+
+/** The frame of an open site: the spine of steps at the left, the ledger line at the top. */
+export function SiteFrame() {
+  const siteId = Number(useParams({ from: "/sites/$siteId" }).siteId);
+  const site = useQuery(siteQuery(siteId));
+  const queries = useQueryClient();
+  const capture = site.data?.capture;
+  const reading = capture?.state === "waiting" || capture?.state === "reading";
+  useProgress("captures", capture?.id, reading, (now) =>
+    queries.setQueryData(siteQuery(siteId).queryKey, (old) => old && { ...old, capture: now }),
+  );
+  const going = ["waiting", "running", "finishing"].includes(site.data?.run_state ?? "");
+  useProgress("runs", site.data?.run_id ?? undefined, going, (now) =>
+    queries.setQueryData(runQuery(now.id).queryKey, now),
+  );
+  if (site.isPending) return <Loading what="the site" />;
+  if (site.isError) {
+    return (
+      <main className="p-8">
+        <Failed error={site.error} again={() => site.refetch()} />
+        <p className="mt-4">
+          <Link to="/">Go to the sites</Link>
+        </p>
+      </main>
+    );
+  }
+  if (!site.data.capture) return <Loading what="the capture" />;
+  const open = site.data as OpenSite;
+  return (
+    <SiteProvider value={open}>
+      <div className="grid min-h-screen grid-cols-[196px_minmax(0,1fr)] grid-rows-[auto_1fr]">
+        <Spine site={open} />
+        <LedgerLine site={open} />
+        <main className="min-w-0 px-8 py-7">
+          <Outlet />
+        </main>
+      </div>
+    </SiteProvider>
+  );
+}
+
+function Spine({ site }: { site: OpenSite }) {
+  const ready = site.capture.state === "ready";
+  const forecast = useQuery({ ...forecastQuery(site.capture.id), enabled: ready });
+  const run = useQuery({ ...runQuery(site.run_id ?? 0), enabled: site.run_id !== null });
+  const steps = [
+    ["capture", "Capture", captureSays(site.capture)],
+    [
+      "audit",
+      "Audit",
+      ready ? `${counted(site.capture.pages, "page")}, ${site.ledger?.pages_over ?? 0} over` : "",
+    ],
+    ["library", "Library", ready ? counted(site.capture.images, "image") : ""],
+    ["treatment", "Treatment", forecast.data ? `${count(forecast.data.images)} to treat` : ""],
+    ["runs", "Runs", run.data ? runSays(run.data) : ready ? "none yet" : ""],
+    ["savings", "Savings", site.ledger?.after != null ? less(site.ledger.before, site.ledger.after) : ""],
+    ["handover", "Handover", site.ledger?.after != null ? "ready to download" : ""],
+  ] as const;
+  return (
+    <nav aria-label="Steps" className="row-span-2 border-r border-rule bg-card px-4 py-6">
+      <Link to="/" className="text-ink-soft no-underline hover:text-ink">
+        ← Sites
+      </Link>
+      <p className="mt-3 mb-6 font-serif text-[19px] leading-tight break-words">{site.name}</p>
+      <ol className="space-y-1">
+        {steps.map(([path, words, says]) => (
+          <li key={path}>
+            <Link
+              to={`/sites/$siteId/${path}`}
+              params={{ siteId: String(site.id) }}
+              className="-mx-2 block border-l-2 border-transparent px-2 py-1.5 no-underline hover:border-rule data-[status=active]:border-thistle data-[status=active]:bg-paper"
+            >
+              <span className="block font-semibold">{words}</span>
+              <span className="block min-h-[1.3em] text-[12.5px] text-ink-soft">{says}</span>
+            </Link>
+          </li>
+        ))}
+      </ol>
+    </nav>
+  );
+}
+
+function captureSays(capture: Schemas["Capture"]): string {
+  if (capture.state === "ready") return counted(capture.files_total, "file");
+  if (capture.state === "failed") return "failed";
+  return capture.files_total ? `${capture.files_done} of ${capture.files_total}` : "reading";
+}
+
+function runSays(run: Schemas["Run"]): string {
+  if (run.state === "running") return `${run.done + run.failed} of ${run.total}`;
+  const failed = run.failed ? `, ${run.failed} failed` : "";
+  return `${{ waiting: "waiting", finishing: "reckoning", done: "done", stopped: "stopped", failed: "failed" }[run.state]}${failed}`;
+}
+
+/** Bytes before, after, saved, and the pages over budget; always in sight. */
+function LedgerLine({ site }: { site: OpenSite }) {
+  const ledger = site.ledger;
+  return (
+    <section
+      aria-label="Ledger"
+      className="flex flex-wrap items-baseline gap-x-8 gap-y-1 border-b border-rule px-8 py-3"
+    >
+      {ledger ? (
+        <>
+          <Entry name="before">{bytes(ledger.before)}</Entry>
+          <Entry name="after" tone="text-thistle">
+            {ledger.after === null ? "not treated yet" : bytes(ledger.after)}
+          </Entry>
+          {ledger.after !== null && (
+            <Entry name="saved">
+              {bytes(ledger.before - ledger.after)} ({less(ledger.before, ledger.after)})
+            </Entry>
+          )}
+          <Entry name="pages over budget">
+            {ledger.pages_over} of {ledger.pages}
+            {ledger.pages_over_after !== null && (
+              <span className="text-thistle"> → {ledger.pages_over_after}</span>
+            )}
+          </Entry>
+          <span className="ml-auto text-[12px] text-ink-soft">kB = 1,000 bytes</span>
+        </>
+      ) : (
+        <span className="text-ink-soft">The ledger fills once the site is read.</span>
+      )}
+    </section>
+  );
+}
+
+function Entry({ name, tone = "", children }: { name: string; tone?: string; children: React.ReactNode }) {
+  return (
+    <span>
+      <span className="text-ink-soft">{name} </span>
+      <span className={`figure ${tone}`}>{children}</span>
+    </span>
+  );
+}

@@ -1,0 +1,120 @@
+import { useInfiniteQuery } from "@tanstack/react-query";
+import { Link, useNavigate } from "@tanstack/react-router";
+import { api, type Schemas, told } from "@/shared/api/client";
+import { against, bytes, counted } from "@/shared/format/figures";
+import { Button, buttonLook, Empty, Failed, Loading, Title } from "@/shared/ui/basics";
+import { useSite } from "@/shared/ui/site-context";
+import { INKS } from "@/shared/ui/state";
+import { WeightStrip } from "@/shared/ui/weight-strip";
+import { BudgetForm } from "./budget-form";
+
+/** Every page against its budget, those furthest over first. */
+export function AuditScreen() {
+  const site = useSite();
+  const ready = site.capture.state === "ready";
+  const pages = useInfiniteQuery({
+    queryKey: ["capture", site.capture.id, "pages", site.page_budget],
+    queryFn: ({ pageParam }) =>
+      told(
+        api.GET("/api/v1/captures/{capture_id}/pages", {
+          params: { path: { capture_id: site.capture.id }, query: { after: pageParam, limit: 100 } },
+        }),
+      ),
+    initialPageParam: undefined as string | undefined,
+    getNextPageParam: (last) => last.next ?? undefined,
+    enabled: ready,
+  });
+  if (!ready) return <NotReadYet />;
+  const rows = pages.data?.pages.flatMap((p) => p.items) ?? [];
+  const scale = Math.max(pages.data?.pages[0]?.heaviest ?? 0, site.page_budget);
+  const over = site.ledger?.pages_over ?? 0;
+  return (
+    <>
+      <Title
+        says={
+          <>
+            Image bytes of each page, counted by reference: every distinct image file that a page names. The
+            tick across a strip is the budget.
+          </>
+        }
+        side={
+          <Link to="/sites/$siteId/treatment" params={{ siteId: String(site.id) }} className={buttonLook}>
+            Plan the treatment
+          </Link>
+        }
+      >
+        {over === 0
+          ? `All ${counted(site.capture.pages, "page")} within budget`
+          : `${over} of ${counted(site.capture.pages, "page")} over budget`}
+      </Title>
+      <BudgetForm />
+      {pages.isPending && <Loading what="the pages" />}
+      {pages.isError && <Failed error={pages.error} again={() => pages.refetch()} />}
+      {pages.data && rows.length === 0 && <Empty>This capture holds no web page.</Empty>}
+      <ul className="mt-6 divide-y divide-rule border-y border-rule">
+        {rows.map((page) => (
+          <PageRow key={page.id} page={page} scale={scale} />
+        ))}
+      </ul>
+      {pages.hasNextPage && (
+        <Button className="mt-4" onClick={() => pages.fetchNextPage()} disabled={pages.isFetchingNextPage}>
+          Show more pages
+        </Button>
+      )}
+    </>
+  );
+}
+
+function NotReadYet() {
+  const site = useSite();
+  return (
+    <Empty>
+      The site is not read yet.{" "}
+      <Link to="/sites/$siteId/capture" params={{ siteId: String(site.id) }}>
+        See how far it is
+      </Link>
+    </Empty>
+  );
+}
+
+function PageRow({ page, scale }: { page: Schemas["PageRow"]; scale: number }) {
+  const site = useSite();
+  const navigate = useNavigate();
+  const siteId = String(site.id);
+  return (
+    <li className="grid grid-cols-[minmax(150px,230px)_minmax(0,1fr)_170px] items-start gap-6 py-2.5">
+      <div className="min-w-0">
+        <Link
+          to="/sites/$siteId/audit/$pageId"
+          params={{ siteId, pageId: String(page.id) }}
+          className="block truncate"
+          title={page.title}
+        >
+          {page.path}
+        </Link>
+        <span className="text-[12.5px] text-ink-soft">
+          {counted(page.image_count, "image")}
+          {page.broken_count > 0 && `, ${page.broken_count} broken`}
+        </span>
+      </div>
+      <WeightStrip
+        name={page.path}
+        total={page.image_bytes}
+        segments={page.segments}
+        state={page.state}
+        budget={site.page_budget}
+        scale={scale}
+        onOpen={(imageId) =>
+          navigate({ to: "/sites/$siteId/library/$imageId", params: { siteId, imageId: String(imageId) } })
+        }
+      />
+      <p className="figure text-right">
+        {bytes(page.image_bytes)}
+        <span className={`block text-[12.5px] ${INKS[page.state]}`}>
+          {page.state === "over" ? "" : `${page.state}, `}
+          {against(page.image_bytes, site.page_budget)}
+        </span>
+      </p>
+    </li>
+  );
+}

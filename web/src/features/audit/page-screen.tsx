@@ -1,0 +1,117 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link, useNavigate, useParams } from "@tanstack/react-router";
+import { api, type Schemas, told } from "@/shared/api/client";
+import { against, bytes, counted } from "@/shared/format/figures";
+import { Empty, Failed, Loading, Title } from "@/shared/ui/basics";
+import { Placements } from "@/shared/ui/placements";
+import { useSite } from "@/shared/ui/site-context";
+import { INKS } from "@/shared/ui/state";
+import { Thumbnail } from "@/shared/ui/thumbnail";
+import { WeightStrip } from "@/shared/ui/weight-strip";
+
+/** One page: its images, the heaviest first, and everything that it names. */
+export function PageScreen() {
+  const site = useSite();
+  const siteId = String(site.id);
+  const navigate = useNavigate();
+  const pageId = Number(useParams({ from: "/sites/$siteId/audit/$pageId" }).pageId);
+  const page = useQuery({
+    queryKey: ["capture", site.capture.id, "page", pageId, site.page_budget],
+    queryFn: () =>
+      told(
+        api.GET("/api/v1/captures/{capture_id}/pages/{page_id}", {
+          params: { path: { capture_id: site.capture.id, page_id: pageId } },
+        }),
+      ),
+  });
+  if (page.isPending) return <Loading what="the page" />;
+  if (page.isError) return <Failed error={page.error} again={() => page.refetch()} />;
+  const p = page.data;
+  const segments = p.images.map((i) => ({ image_id: i.id, path: i.path, bytes: i.bytes }));
+  return (
+    <>
+      <Link
+        to="/sites/$siteId/audit"
+        params={{ siteId }}
+        className="text-ink-soft no-underline hover:text-ink"
+      >
+        ← All pages
+      </Link>
+      <div className="mt-2">
+        <Title says={p.title}>{p.path}</Title>
+      </div>
+      <p className="mb-2">
+        <span className="font-serif text-[26px]">{bytes(p.image_bytes)}</span>{" "}
+        <span className={`figure ${INKS[p.state]}`}>{against(p.image_bytes, site.page_budget)}</span>
+        {p.data_bytes > 0 && (
+          <span className="text-ink-soft">
+            {" "}
+            and {bytes(p.data_bytes)} of pictures inside the document itself
+          </span>
+        )}
+      </p>
+      <WeightStrip
+        name={p.path}
+        total={p.image_bytes}
+        segments={segments}
+        state={p.state}
+        budget={site.page_budget}
+        scale={p.image_bytes}
+        onOpen={(imageId) =>
+          navigate({ to: "/sites/$siteId/library/$imageId", params: { siteId, imageId: String(imageId) } })
+        }
+      />
+      {p.broken.length > 0 && <Addresses title="Broken references" list={p.broken} tone="text-madder" />}
+      {p.remote.length > 0 && <Addresses title="Pictures of other hosts (not weighed)" list={p.remote} />}
+      <h2 className="mt-8 mb-3">{counted(p.images.length, "image")}</h2>
+      {p.images.length === 0 && <Empty>This page names no image of the site.</Empty>}
+      <ul className="divide-y divide-rule border-y border-rule">
+        {p.images.map((image) => (
+          <ImageLine key={image.id} image={image} />
+        ))}
+      </ul>
+      <h2 className="mt-8 mb-3">{counted(p.placements.length, "placement")}</h2>
+      <Placements siteId={siteId} rows={p.placements} shows="image" />
+    </>
+  );
+}
+
+function Addresses({ title, list, tone = "" }: { title: string; list: string[]; tone?: string }) {
+  return (
+    <section className="mt-6">
+      <h2 className={`mb-1 ${tone}`}>{title}</h2>
+      <ul className="figure whitespace-normal">
+        {list.map((address) => (
+          <li key={address} className="break-all">
+            {address}
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+function ImageLine({ image }: { image: Schemas["ImageRow"] }) {
+  const site = useSite();
+  return (
+    <li className="grid grid-cols-[auto_minmax(0,1fr)_130px_130px] items-center gap-4 py-2">
+      <Thumbnail captureId={site.capture.id} imageId={image.id} has={image.has_thumbnail} size={40} />
+      <Link
+        to="/sites/$siteId/library/$imageId"
+        params={{ siteId: String(site.id), imageId: String(image.id) }}
+        className="truncate"
+      >
+        {image.path}
+      </Link>
+      <span className="figure text-right text-ink-soft">
+        {image.width ? `${image.width} × ${image.height}` : image.format}
+      </span>
+      <span className="figure text-right">
+        {bytes(image.bytes)}
+        {image.over_cap && (
+          <span className="block text-[12.5px] text-madder">{against(image.bytes, site.image_cap)}</span>
+        )}
+      </span>
+    </li>
+  );
+}

@@ -1,0 +1,114 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link, useNavigate } from "@tanstack/react-router";
+import { api, told } from "@/shared/api/client";
+import { siteQuery } from "@/shared/api/queries";
+import { bytes, count, counted, when } from "@/shared/format/figures";
+import { Button, buttonLook, Empty, Fact, Failed, Loading, Progress, Title } from "@/shared/ui/basics";
+import { useNotice } from "@/shared/ui/notices";
+import { useSite } from "@/shared/ui/site-context";
+
+/** The reading of a site: its progress, its totals, and what is wrong in its files. */
+export function CaptureScreen() {
+  const site = useSite();
+  const { capture } = site;
+  const params = { siteId: String(site.id) };
+  if (capture.state === "failed") {
+    return (
+      <>
+        <Title>The site could not be read</Title>
+        <Failed error={new Error(capture.error ?? "It is not known why.")} />
+        <p className="mt-4">
+          <Link to="/new">Add it again from another folder or archive</Link>
+        </p>
+      </>
+    );
+  }
+  if (capture.state !== "ready") {
+    return (
+      <>
+        <Title says="Every file is read once and kept; pages are joined with the images they name. You may leave this page.">
+          Reading {capture.label}
+        </Title>
+        <Progress done={capture.files_done} total={capture.files_total} label="Files read" />
+        <p className="figure mt-2">
+          {capture.files_total
+            ? `${count(capture.files_done)} of ${counted(capture.files_total, "file")}`
+            : "Waiting for its turn …"}
+        </p>
+      </>
+    );
+  }
+  return (
+    <>
+      <Title
+        says={`Read from ${capture.label} on ${when(capture.created_at)}. A capture is never changed afterwards.`}
+        side={capture.origin === "folder" && <ReadAgain />}
+      >
+        Capture
+      </Title>
+      <dl className="mb-8 flex flex-wrap gap-x-12 gap-y-4">
+        <Fact name="files">{count(capture.files_total)}</Fact>
+        <Fact name="pages">{count(capture.pages)}</Fact>
+        <Fact name="images">{count(capture.images)}</Fact>
+        <Fact name="image files, all">{bytes(capture.image_bytes)}</Fact>
+        <Fact name="image files, in use">{bytes(capture.used_bytes)}</Fact>
+        <Fact name="images no page uses">{count(capture.unused_images)}</Fact>
+        <Fact name="broken references">{count(capture.broken_references)}</Fact>
+      </dl>
+      <Link to="/sites/$siteId/audit" params={params} className={buttonLook}>
+        Audit {counted(capture.pages, "page")}
+      </Link>
+      <Faults captureId={capture.id} />
+    </>
+  );
+}
+
+function ReadAgain() {
+  const site = useSite();
+  const queries = useQueryClient();
+  const navigate = useNavigate();
+  const say = useNotice();
+  const again = useMutation({
+    mutationFn: () =>
+      told(api.POST("/api/v1/sites/{site_id}/captures", { params: { path: { site_id: site.id } } })),
+    onSuccess: async () => {
+      await queries.invalidateQueries({ queryKey: siteQuery(site.id).queryKey });
+      void navigate({ to: "/sites/$siteId/capture", params: { siteId: String(site.id) } });
+    },
+    onError: (error) => say(error.message),
+  });
+  return (
+    <Button onClick={() => again.mutate()} disabled={again.isPending}>
+      Read the folder again
+    </Button>
+  );
+}
+
+function Faults({ captureId }: { captureId: number }) {
+  const faults = useQuery({
+    queryKey: ["capture", captureId, "faults"],
+    queryFn: () =>
+      told(api.GET("/api/v1/captures/{capture_id}/faults", { params: { path: { capture_id: captureId } } })),
+  });
+  return (
+    <section className="mt-10">
+      <h2 className="mb-3">Wrong in the files</h2>
+      {faults.isPending && <Loading what="what is wrong" />}
+      {faults.isError && <Failed error={faults.error} again={() => faults.refetch()} />}
+      {faults.data?.length === 0 && (
+        <Empty>Nothing: every file could be read and tells its real format.</Empty>
+      )}
+      <ul className="max-w-[90ch] divide-y divide-rule border-rule">
+        {faults.data?.map((f) => (
+          <li key={`${f.kind}${f.path}${f.message}`} className="py-2.5">
+            {f.message}
+            <span className="figure block text-[12px] text-ink-soft">
+              {f.path}
+              {f.line ? `, line ${f.line}` : ""}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}

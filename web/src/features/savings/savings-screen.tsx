@@ -1,0 +1,143 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link, useNavigate } from "@tanstack/react-router";
+import { useState } from "react";
+import { api, type Schemas, told } from "@/shared/api/client";
+import { against, bytes, counted, less } from "@/shared/format/figures";
+import { buttonLook, Empty, Failed, Loading, Title } from "@/shared/ui/basics";
+import { Choice } from "@/shared/ui/choice";
+import { useSite } from "@/shared/ui/site-context";
+import { INKS } from "@/shared/ui/state";
+import { WeightStrip } from "@/shared/ui/weight-strip";
+
+type Tier = keyof Schemas["TierBytes"];
+const TIERS = [
+  ["avif", "Browsers that show AVIF"],
+  ["webp", "WebP, not AVIF"],
+  ["baseline", "Neither"],
+] as const;
+
+/** Bytes before, after and saved, for the site and every page, in each audience tier. */
+export function SavingsScreen() {
+  const site = useSite();
+  const [tier, setTier] = useState<Tier>("avif");
+  const done = site.run_state === "done" && site.run_id !== null;
+  const savings = useQuery({
+    queryKey: ["run", site.run_id, "savings", site.page_budget],
+    queryFn: () =>
+      told(api.GET("/api/v1/runs/{run_id}/savings", { params: { path: { run_id: site.run_id ?? 0 } } })),
+    enabled: done,
+  });
+  const params = { siteId: String(site.id) };
+  if (!done) {
+    return (
+      <Empty>
+        Savings are known once a run is done.{" "}
+        <Link to="/sites/$siteId/runs" params={params}>
+          See the run
+        </Link>
+      </Empty>
+    );
+  }
+  if (savings.isPending) return <Loading what="the savings" />;
+  if (savings.isError) return <Failed error={savings.error} again={() => savings.refetch()} />;
+  const s = savings.data;
+  const stillOver = s.pages.filter((p) => p.after[tier] > site.page_budget).length;
+  return (
+    <>
+      <Title
+        says={`${bytes(s.before)} of images in use before, ${bytes(s.after[tier])} after. Each file counts once for the site; after the treatment each picture counts with the widest file a visitor's browser may choose, so nobody loads more.`}
+        side={
+          <Link to="/sites/$siteId/handover" params={params} className={buttonLook}>
+            Take the handover
+          </Link>
+        }
+      >
+        {bytes(s.before - s.after[tier])} saved, {less(s.before, s.after[tier])}
+      </Title>
+      <Choice label="Audience tier" value={tier} choices={TIERS} onChange={setTier} />
+      <p className="mt-4">
+        {counted(s.pages_over_before, "page")} over budget before;{" "}
+        <strong className={stillOver ? "text-madder" : "text-stem"}>
+          {stillOver ? `${stillOver} still over` : "none is over now"}
+        </strong>
+        .
+      </p>
+      <TierTable savings={s} />
+      <ul className="mt-6 divide-y divide-rule border-y border-rule">
+        {s.pages.map((page) => (
+          <PageLine
+            key={page.page_id}
+            page={page}
+            tier={tier}
+            scale={Math.max(s.heaviest, site.page_budget)}
+          />
+        ))}
+      </ul>
+    </>
+  );
+}
+
+function TierTable({ savings: s }: { savings: Schemas["SavingsOut"] }) {
+  return (
+    <table className="mt-4 border-collapse">
+      <thead className="text-ink-soft">
+        <tr className="border-b border-rule">
+          {["Visitors whose browser shows", "before", "after", "saved"].map((h) => (
+            <th key={h} scope="col" className="py-1.5 pr-10">
+              {h}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody className="divide-y divide-rule">
+        {TIERS.map(([tier, words]) => (
+          <tr key={tier}>
+            <td className="py-1.5 pr-10">{words.replace("Browsers that show ", "")}</td>
+            <td className="figure py-1.5 pr-10">{bytes(s.before)}</td>
+            <td className="figure py-1.5 pr-10 text-thistle">{bytes(s.after[tier])}</td>
+            <td className="figure py-1.5 pr-10">
+              {bytes(s.before - s.after[tier])} ({less(s.before, s.after[tier])})
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function PageLine({ page, tier, scale }: { page: Schemas["PageSaving"]; tier: Tier; scale: number }) {
+  const site = useSite();
+  const navigate = useNavigate();
+  const siteId = String(site.id);
+  const after = page.after[tier];
+  const over = after > site.page_budget;
+  return (
+    <li className="grid grid-cols-[minmax(150px,230px)_minmax(0,1fr)_210px] items-start gap-6 py-2.5">
+      <Link
+        to="/sites/$siteId/audit/$pageId"
+        params={{ siteId, pageId: String(page.page_id) }}
+        className="truncate"
+      >
+        {page.path}
+      </Link>
+      <WeightStrip
+        name={page.path}
+        total={page.before}
+        segments={page.segments}
+        state={page.state_before}
+        budget={site.page_budget}
+        scale={scale}
+        after={after}
+        onOpen={(imageId) =>
+          navigate({ to: "/sites/$siteId/library/$imageId", params: { siteId, imageId: String(imageId) } })
+        }
+      />
+      <p className="figure text-right">
+        {bytes(page.before)} → <span className="text-thistle">{bytes(after)}</span>
+        <span className={`block text-[12.5px] ${over ? INKS.over : "text-ink-soft"}`}>
+          {over ? `still ${against(after, site.page_budget)}` : `${bytes(page.before - after)} saved`}
+        </span>
+      </p>
+    </li>
+  );
+}

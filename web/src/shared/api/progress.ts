@@ -1,0 +1,32 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
+import type { Schemas } from "./client";
+
+const ENDED = new Set(["ready", "failed", "done", "stopped"]);
+
+/**
+ * Watches a run or capture by server-sent events and puts what comes into the query of that key.
+ * The browser reconnects by itself; at the end, everything that shows the site is asked anew.
+ */
+export function useProgress(
+  kind: "runs" | "captures",
+  id: number | undefined,
+  going: boolean,
+  seen: (now: Schemas["Run"] & Schemas["Capture"]) => void,
+): void {
+  const queries = useQueryClient();
+  // biome-ignore lint/correctness/useExhaustiveDependencies: `seen` may be a new function each time
+  useEffect(() => {
+    if (!id || !going) return;
+    const events = new EventSource(`/api/v1/${kind}/${id}/events`);
+    events.addEventListener("progress", (event) => {
+      const now = JSON.parse(event.data);
+      seen(now);
+      if (ENDED.has(now.state)) {
+        events.close();
+        void queries.invalidateQueries();
+      }
+    });
+    return () => events.close();
+  }, [kind, id, going, queries]);
+}

@@ -1,0 +1,45 @@
+/** The queries that more than one screen asks, by their keys. */
+import { queryOptions } from "@tanstack/react-query";
+import { api, told } from "./client";
+
+export const sitesQuery = queryOptions({
+  queryKey: ["sites"],
+  queryFn: () => told(api.GET("/api/v1/sites")),
+});
+
+export const siteQuery = (siteId: number) =>
+  queryOptions({
+    queryKey: ["site", siteId],
+    queryFn: () => told(api.GET("/api/v1/sites/{site_id}", { params: { path: { site_id: siteId } } })),
+  });
+
+export const forecastQuery = (captureId: number) =>
+  queryOptions({
+    queryKey: ["capture", captureId, "forecast"],
+    queryFn: () =>
+      told(
+        api.GET("/api/v1/captures/{capture_id}/forecast", { params: { path: { capture_id: captureId } } }),
+      ),
+    staleTime: 60_000,
+  });
+
+export const runQuery = (runId: number) =>
+  queryOptions({
+    queryKey: ["run", runId],
+    queryFn: () => told(api.GET("/api/v1/runs/{run_id}", { params: { path: { run_id: runId } } })),
+  });
+
+export const imageQuery = (captureId: number, imageId: number) =>
+  queryOptions({
+    queryKey: ["capture", captureId, "image", imageId],
+    queryFn: () =>
+      told(
+        api.GET("/api/v1/captures/{capture_id}/images/{image_id}", {
+          params: { path: { capture_id: captureId, image_id: imageId } },
+        }),
+      ),
+  });
+
+export function thumbnailAddress(captureId: number, imageId: number): string {
+  return `/api/v1/captures/${captureId}/images/${imageId}/thumbnail`;
+}

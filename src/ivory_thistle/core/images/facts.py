@@ -156,12 +156,29 @@ def _cut_off(kind: ImageFormat, data: bytes) -> bool:
     if kind == "png":
         return b"IEND" not in data[-65536:]
     if kind == "gif":
-        return b"\x3b" not in data[-1024:]
+        return _gif_cut_off(data)
     if kind == "webp":
         return len(data) < int.from_bytes(data[4:8], "little") + 8
     if kind == "avif":
         return _boxes_cut_off(data)
     return False
+
+
+def _gif_cut_off(data: bytes) -> bool:
+    """Walks the blocks of a GIF89a file; true when they end before its trailer."""
+    if len(data) < 13:
+        return True
+    at = 13 + (3 << ((data[10] & 7) + 1) if data[10] & 0x80 else 0)
+    while at < len(data) and data[at] != 0x3B:
+        if data[at] == 0x2C and at + 10 <= len(data):
+            packed = data[at + 9]
+            at += 11 + (3 << ((packed & 7) + 1) if packed & 0x80 else 0)
+        else:
+            at += 2
+        while at < len(data) and data[at]:
+            at += data[at] + 1
+        at += 1
+    return at >= len(data)
 
 
 def _boxes_cut_off(data: bytes) -> bool:

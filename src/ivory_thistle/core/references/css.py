@@ -10,13 +10,14 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-_IDENT = r"(?:--|-?(?:[A-Za-z_]|[^\x00-\x7F]|\\[^\n\r\f]))(?:[\w-]|[^\x00-\x7F]|\\[^\n\r\f])*"
+_ESCAPED = r"\\(?:[0-9A-Fa-f]{1,6}(?:\r\n|[ \t\n\r\f])?|[^\n\r\f0-9A-Fa-f])"
+_IDENT = rf"(?:--|-?(?:[A-Za-z_]|[^\x00-\x7F]|{_ESCAPED}))(?:[\w-]|[^\x00-\x7F]|{_ESCAPED})*"
 _TOKEN = re.compile(
     r"(?P<comment>/\*[\s\S]*?(?:\*/|\Z))"
     r"|(?P<string>\"(?:[^\"\\\n\r\f]|\\(?:\r\n|[\s\S]))*(?:\"|(?=[\n\r\f])|\Z)"
     r"|'(?:[^'\\\n\r\f]|\\(?:\r\n|[\s\S]))*(?:'|(?=[\n\r\f])|\Z))"
     r"|(?P<url>[uU][rR][lL]\([ \t\n\r\f]*(?![\"' \t\n\r\f])(?P<address>(?:[^\"'()\\\s\x00-\x08\x0b\x0e-\x1f\x7f]"
-    r"|\\[^\n\r\f])*)[ \t\n\r\f]*(?:\)|\Z))"
+    rf"|{_ESCAPED})*)[ \t\n\r\f]*(?:\)|\Z))"
     r"|(?P<badurl>[uU][rR][lL]\([ \t\n\r\f]*(?![\"' \t\n\r\f])(?:[^)\\]|\\[\s\S])*(?:\)|\Z))"
     rf"|(?P<function>{_IDENT}\()"
     rf"|@(?P<at>{_IDENT})"

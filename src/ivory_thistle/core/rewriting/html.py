@@ -67,12 +67,11 @@ class _PageRewriter:
         return self.result
 
     def _note_head(self, tag: Tag) -> None:
-        """The place for a rule before every style sheet: right after `<head>`, else before the first."""
-        if self.head_at is None:
-            if tag.name == "head":
-                self.head_at = tag.end
-            elif tag.name == "style" or (tag.name == "link" and "stylesheet" in (tag.value("rel") or "")):
-                self.head_at = tag.start
+        """The place for a rule before every style sheet: right after `<head>`, else before all elements."""
+        if tag.name == "head":
+            self.head_at = tag.end
+        elif self.head_at is None and tag.name != "html":
+            self.head_at = tag.start
 
     def _image(self, tag: Tag, placements: list[Placement], in_picture: bool) -> None:
         single = next((p for p in placements if p.use == "single"), None)

@@ -1,0 +1,93 @@
+"""Fixtures: a little site, our own MariaDB, the whole application on a free port."""
+
+from __future__ import annotations
+
+import socket
+import sys
+import threading
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import httpx
+import pytest
+import uvicorn
+from sqlalchemy import Engine
+
+sys.path.insert(0, str(Path(__file__).parent))
+
+from ivory_thistle.api.__main__ import opened
+from ivory_thistle.api.app import create_app
+from ivory_thistle.store.database import connect, migrate
+from ivory_thistle.store.mariadb import MariaDb
+from pictures import write_site
+
+ROOT = Path(__file__).parent.parent
+_ORDER = ("core", "intake", "workflows", "store", "api", "browser")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """The fast tests first: folders in the order of the layers."""
+    items.sort(key=lambda item: next((n for n, f in enumerate(_ORDER) if f in Path(item.path).parts), 0))
+
+
+@pytest.fixture
+def site_folder(tmp_path: Path) -> Path:
+    """A fresh copy of the little site."""
+    return write_site(tmp_path / "site")
+
+
+@pytest.fixture(scope="session")
+def data_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The application's data folder of this test session."""
+    return tmp_path_factory.mktemp("data")
+
+
+@pytest.fixture(scope="session")
+def engine(data_folder: Path) -> Iterator[Engine]:
+    """The real MariaDB, migrated."""
+    database = MariaDb(data_folder)
+    engine = connect(database.start().url)
+    migrate(engine)
+    yield engine
+    engine.dispose()
+    database.stop()
+
+
+@dataclass(frozen=True)
+class Application:
+    """The running application: its address and a client that belongs to it."""
+
+    address: str
+    client: httpx.Client
+
+    def wait(self, path: str, states: tuple[str, ...], seconds: float = 240) -> dict[str, object]:
+        """Asks until the thing at `path` is in one of the states."""
+        deadline = time.monotonic() + seconds
+        while True:
+            now: dict[str, object] = self.client.get(path).json()
+            if now["state"] in states:
+                return now
+            assert time.monotonic() < deadline, f"{path} is still {now['state']}"
+            threading.Event().wait(0.05)
+
+
+@pytest.fixture(scope="session")
+def application(engine: Engine, data_folder: Path) -> Iterator[Application]:
+    """The whole application with its front end, workers and database, on loopback."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    app = create_app(lambda: opened(data_folder), port, ROOT / "web" / "dist")
+    server = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning", timeout_graceful_shutdown=2))
+    thread = threading.Thread(target=server.run, daemon=True)
+    thread.start()
+    while not server.started:
+        assert thread.is_alive(), "the application did not start"
+        threading.Event().wait(0.02)
+    address = f"http://127.0.0.1:{port}"
+    with httpx.Client(base_url=address, timeout=60) as client:
+        yield Application(address, client)
+    server.should_exit = True
+    thread.join(60)

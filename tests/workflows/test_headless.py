@@ -1,0 +1,103 @@
+"""The command line: audit and treat a folder, and what comes out."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.intake.folder import Folder
+from ivory_thistle.workflows.headless import audit_json, treat_folder
+from ivory_thistle.workflows.reading import read_folder
+from pictures import opened, png_that_claims
+
+
+def run(*arguments: str) -> subprocess.CompletedProcess[str]:
+    return subprocess.run([sys.executable, "-m", "ivory_thistle.cli", *arguments], capture_output=True, text=True, check=False)
+
+
+def contents(root: Path) -> dict[str, bytes]:
+    return {p.relative_to(root).as_posix(): p.read_bytes() for p in root.rglob("*") if p.is_file()}
+
+
+def test_audit_counts_distinct_files_by_any_reference(site_folder: Path) -> None:
+    """A page's bytes are the summed sizes of the distinct local image files that it references."""
+    result = run("audit", str(site_folder), "--json")
+    assert result.returncode == 0, result.stderr
+    told = json.loads(result.stdout)
+    size = {p.name: p.stat().st_size for p in (site_folder / "img").iterdir()}
+    on_index = ("coffee.jpg", "graphic.png", "cat.jpg", "china.jpg")
+    assert told["totals"] == {"pages": 2, "images": 6, "image_bytes": sum(size.values()), "unused_images": 1, "broken_references": 1}
+    assert told["pages"][0] == {"path": "index.html", "images": 4, "bytes": sum(size[n] for n in on_index), "broken": ["img/missing.jpg"]}
+    assert told["pages"][1]["bytes"] == size["coffee.jpg"] + size["coffee-2x.jpg"]
+    coffee = next(i for i in told["images"] if i["path"] == "img/coffee.jpg")
+    assert (coffee["format"], coffee["width"], coffee["height"], coffee["pages"]) == ("jpeg", 600, 400, 2)
+
+
+def test_treating_writes_a_whole_site_and_keeps_the_original(site_folder: Path, tmp_path: Path) -> None:
+    """Originals untouched, new files decode, savings add up, and treating the result changes nothing."""
+    (site_folder / "img/bomb.png").write_bytes(png_that_claims(60_000, 60_000))
+    index = site_folder / "index.html"
+    index.write_text(index.read_text().replace("</body>", "<img src=img/bomb.png></body>"))
+    before = contents(site_folder)
+    out = tmp_path / "out"
+    result = run("treat", str(site_folder), "--out", str(out), "--json")
+    assert result.returncode == 0, result.stderr
+    told = json.loads(result.stdout)
+    after = contents(out)
+    assert contents(site_folder) == before
+    rewritten = {"index.html", "more/second.html", "css/main.css"}
+    assert {p for p in before if after[p] != before[p]} == rewritten
+    assert told["failed"] == [{"path": "img/bomb.png", "reason": "It claims 60,000 × 60,000 pixels, more than the 120 million taken."}]
+    manifest = json.loads(after["manifest.json"])
+    assert {f["path"] for f in manifest["files"]} == set(after) - set(before) - {"manifest.json", "savings.csv"}
+    for made in manifest["files"]:
+        assert opened(after[made["path"]]).size == (made["width"], made["height"])
+        assert made["bytes"] == len(after[made["path"]]) < len(before[made["original"]])
+    assert {f["tier"] for f in manifest["files"]} == {"avif", "webp", "baseline"}
+    savings = told["savings"]
+    assert savings["after"] < savings["before"] * 0.5
+    assert all(p["saved"] == p["before"] - p["after"] and p["saved"] > 0 for p in savings["pages"])
+    assert len(after["savings.csv"].splitlines()) == 4
+
+    site, handover, failed = treat_folder(Folder(out), tmp_path / "again", Rules())
+    assert contents(tmp_path / "again") == after
+    assert not handover.new_files and site.broken_count == 1 and len(failed) == 1
+
+
+def test_the_handover_leads_nowhere_that_is_not_there(site_folder: Path, tmp_path: Path) -> None:
+    """Every address in the rewritten pages is a file, but for the one that was broken before."""
+    treat_folder(Folder(site_folder), tmp_path / "out", Rules())
+    audit = audit_json(read_folder(Folder(tmp_path / "out")))
+    assert [p["broken"] for p in audit["pages"]] == [["img/missing.jpg"], []]
+
+
+@pytest.mark.parametrize(
+    ("arguments", "message"),
+    [
+        (["audit", "/does/not/exist"], "The folder /does/not/exist does not exist."),
+        (["audit"], "Missing argument"),
+        (["treat", "{site}", "--out", "{site}/inside"], "{site}/inside lies inside the site's own folder; name one outside."),
+        (["treat", "{site}", "--out", "{site}"], "{site} exists and is not empty; name a new folder."),
+        (["treat", "{site}", "--out", "/does/not/exist"], "The folder /does/not does not exist."),
+        (["treat", "{site}", "--wrong"], "No such option"),
+    ],
+)
+def test_unusable_arguments_are_one_line_and_exit_code_2(site_folder: Path, arguments: list[str], message: str) -> None:
+    """What happened and what to do, without a traceback."""
+    result = run(*(a.format(site=site_folder) for a in arguments))
+    assert result.returncode == 2
+    assert message.format(site=site_folder) in result.stderr
+    assert len(result.stderr.strip().splitlines()) == 1
+
+
+def test_a_manifest_of_the_site_is_not_overwritten(site_folder: Path, tmp_path: Path) -> None:
+    """A web application's own manifest.json stays; ours takes another name."""
+    (site_folder / "manifest.json").write_text('{"name": "theirs"}')
+    treat_folder(Folder(site_folder), tmp_path / "out", Rules())
+    assert (tmp_path / "out/manifest.json").read_text() == '{"name": "theirs"}'
+    assert json.loads((tmp_path / "out/handover-manifest.json").read_text())["kind"] == "ivory-thistle-handover"

@@ -80,7 +80,9 @@ def application(engine: Engine, data_folder: Path) -> Iterator[Application]:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
     app = create_app(lambda: opened(data_folder), port, ROOT / "web" / "dist")
-    server = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning", timeout_graceful_shutdown=2))
+    server = uvicorn.Server(
+        uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning", timeout_graceful_shutdown=2)
+    )
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
     while not server.started:

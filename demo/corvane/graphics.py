@@ -46,15 +46,28 @@ def star_map(side: int = 1600, seed: int = 3) -> Image.Image:
         a = hour * math.pi / 6
         edge = (middle + math.cos(a) * middle * 0.93, middle + math.sin(a) * middle * 0.93)
         draw.line([(middle, middle), edge], fill="#2b3564", width=2)
-        draw.text((middle + math.cos(a) * middle * 0.955 - 14, middle + math.sin(a) * middle * 0.955 - 14), f"{hour * 2}h", fill="#b9c0e6", font=_font(26))
+        draw.text(
+            (middle + math.cos(a) * middle * 0.955 - 14, middle + math.sin(a) * middle * 0.955 - 14),
+            f"{hour * 2}h",
+            fill="#b9c0e6",
+            font=_font(26),
+        )
     for group in range(14):
         a, r = rng.random() * 6.28, middle * (0.15 + 0.65 * rng.random())
-        points = [(middle + math.cos(a) * r + rng.uniform(-90, 90), middle + math.sin(a) * r + rng.uniform(-90, 90)) for _ in range(6)]
+        points = [
+            (middle + math.cos(a) * r + rng.uniform(-90, 90), middle + math.sin(a) * r + rng.uniform(-90, 90))
+            for _ in range(6)
+        ]
         draw.line(points, fill="#7f8bd0", width=2)
         for x, y in points:
             size = rng.choice([3, 4, 5, 7])
             draw.ellipse([x - size, y - size, x + size, y + size], fill="#fff6da")
-        draw.text((points[0][0] + 12, points[0][1] + 6), ["Heron", "Ladder", "Kiln", "Otter", "Loom", "Plough-hand", "Lantern"][group % 7], fill="#d6dbf6", font=_font(24))
+        draw.text(
+            (points[0][0] + 12, points[0][1] + 6),
+            ["Heron", "Ladder", "Kiln", "Otter", "Loom", "Plough-hand", "Lantern"][group % 7],
+            fill="#d6dbf6",
+            font=_font(24),
+        )
     return image
 
 
@@ -67,13 +80,26 @@ def screen(width: int = 1280, height: int = 800, seed: int = 1) -> Image.Image:
     draw.text((18, 9), "Dome control: east telescope", fill="#ffffff", font=_font(22))
     for n in range(9):
         draw.rectangle([20, 66 + n * 78, 300, 130 + n * 78], fill="#ffffff", outline="#c9c4d6", width=2)
-        draw.text((36, 76 + n * 78), ["Azimuth", "Altitude", "Shutter", "Tracking", "Focus", "Filter", "Cooling", "Humidity", "Wind"][n], fill="#4a4358", font=_font(20))
+        draw.text(
+            (36, 76 + n * 78),
+            ["Azimuth", "Altitude", "Shutter", "Tracking", "Focus", "Filter", "Cooling", "Humidity", "Wind"][n],
+            fill="#4a4358",
+            font=_font(20),
+        )
         draw.text((36, 100 + n * 78), f"{rng.uniform(1, 99):.2f}", fill=THISTLE, font=_font(22))
     draw.rectangle([326, 66, width - 20, height - 26], fill="#16182c", outline="#c9c4d6", width=2)
-    points = [(340 + n * (width - 380) / 90, height / 2 + 120 * math.sin(n / 9 + seed) + rng.uniform(-30, 30)) for n in range(90)]
+    points = [
+        (340 + n * (width - 380) / 90, height / 2 + 120 * math.sin(n / 9 + seed) + rng.uniform(-30, 30))
+        for n in range(90)
+    ]
     draw.line(points, fill="#9fd3a8", width=3)
     for n in range(8):
-        draw.text((350, 84 + n * 30), f"02:{10 + n}:04  exposure {n + 1} of 8 finished, seeing {rng.uniform(0.8, 2.4):.1f}", fill="#c6c9e4", font=_font(18))
+        draw.text(
+            (350, 84 + n * 30),
+            f"02:{10 + n}:04  exposure {n + 1} of 8 finished, seeing {rng.uniform(0.8, 2.4):.1f}",
+            fill="#c6c9e4",
+            font=_font(18),
+        )
     return image
 
 
@@ -106,7 +132,13 @@ def icon(name: str, side: int = 64) -> Image.Image:
         draw.ellipse([s * 0.12, s * 0.12, s * 0.88, s * 0.88], fill=THISTLE)
         draw.ellipse([s * 0.34, s * 0.04, s * 1.0, s * 0.74], fill=(0, 0, 0, 0))
     else:
-        points = [(s / 2 + math.cos(math.pi * n / 5 - math.pi / 2) * s * (0.45 if n % 2 == 0 else 0.2), s / 2 + math.sin(math.pi * n / 5 - math.pi / 2) * s * (0.45 if n % 2 == 0 else 0.2)) for n in range(10)]
+        points = [
+            (
+                s / 2 + math.cos(math.pi * n / 5 - math.pi / 2) * s * (0.45 if n % 2 == 0 else 0.2),
+                s / 2 + math.sin(math.pi * n / 5 - math.pi / 2) * s * (0.45 if n % 2 == 0 else 0.2),
+            )
+            for n in range(10)
+        ]
         draw.polygon(points, fill=STEM)
     return image.resize((side, side), Image.Resampling.LANCZOS)
 
@@ -130,7 +162,10 @@ def moon_phases(side: int = 220, frames: int = 24) -> list[Image.Image]:
         draw.ellipse(box, fill="#2a2c3c")
         draw.pieslice(box, -90, 90, fill="#efe8d6")
         half = abs(phase) * side * 0.4
-        draw.ellipse([side / 2 - half, side * 0.1, side / 2 + half, side * 0.9], fill="#2a2c3c" if phase > 0 else "#efe8d6")
+        draw.ellipse(
+            [side / 2 - half, side * 0.1, side / 2 + half, side * 0.9],
+            fill="#2a2c3c" if phase > 0 else "#efe8d6",
+        )
         pictures.append(image)
     return pictures
 

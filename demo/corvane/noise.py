@@ -88,7 +88,12 @@ def stars(rng: np.random.Generator, picture: Array, count: int, horizon: float =
         radius = (0.55 + 1.5 * luck**14) * scale
         reach = int(radius * 3) + 1
         cx, cy = int(x * width), int(y * height)
-        y0, y1, x0, x1 = max(0, cy - reach), min(height, cy + reach + 1), max(0, cx - reach), min(width, cx + reach + 1)
+        y0, y1, x0, x1 = (
+            max(0, cy - reach),
+            min(height, cy + reach + 1),
+            max(0, cx - reach),
+            min(width, cx + reach + 1),
+        )
         if y1 <= y0 or x1 <= x0:
             continue
         dy, dx = np.ogrid[y0 - cy : y1 - cy, x0 - cx : x1 - cx]

@@ -51,7 +51,10 @@ def _figures(paths: list[str], up: str, columns: str, attributes: str = "", word
 
 
 def _home() -> str:
-    return _page("index.html", "Home", f"""
+    return _page(
+        "index.html",
+        "Home",
+        f"""
 <section class="hero"><img src="img/hero/night-over-the-ridge.jpg" loading="lazy" alt="The night sky over Corvane Ridge"></section>
 <h1>The mountain that looks up</h1>
 <p>Four domes, a planetarium and a terrace above the clouds: come for the evening, stay for the sky.</p>
@@ -59,11 +62,15 @@ def _home() -> str:
 <section class="band" style="background-image: url('img/hero/dusk-terrace.jpg')"><h2>Tonight on the terrace</h2></section>
 {_figures(["img/exhibitions/moon-room.jpg", "img/shows/show-1.jpg", "img/news/2026-01-1.jpg"], "", "three", words="On the ridge")}
 <p><img src="{dot_uri()}" alt=""> Members come in free. <img src="img/icons/star.png" alt="" width="20" height="20"></p>
-""")
+""",
+    )
 
 
 def _visit() -> str:
-    return _page("visit.html", "Visit", """
+    return _page(
+        "visit.html",
+        "Visit",
+        """
 <h1>Getting here</h1>
 <img class="wide" src="img/camera/DSC_0431.JPG" alt="The road up to the ridge at dusk">
 <p>The cable car leaves the valley station every twenty minutes.</p>
@@ -75,12 +82,17 @@ def _visit() -> str:
 </div>
 <p class="hours"><img src="img/icons/clock.png" alt="Hours" width="64" height="64"> Tuesday to Sunday, 14:00 to midnight.</p>
 <p><img src="img/icons/ticket.png" alt="Tickets" width="64" height="64"> Adults 14, children 7.</p>
-""", 2)
+""",
+        2,
+    )
 
 
 def _tonight() -> str:
     offered = ", ".join(f"img/tonight/sky-{w}.jpg {w}w" for w in SRCSET_WIDTHS)
-    return _page("tonight.html", "Tonight's sky", f"""
+    return _page(
+        "tonight.html",
+        "Tonight's sky",
+        f"""
 <h1>Tonight's sky</h1>
 <img src="img/tonight/sky-1600.jpg" srcset="{offered}" sizes="(max-width: 1100px) 100vw, 1100px" width="1600" height="900" alt="The sky to the south at ten this evening">
 <div class="two">
@@ -89,46 +101,74 @@ def _tonight() -> str:
 </div>
 <img src="img/tonight/star-map.png" alt="A map of tonight's sky">
 <picture><source media="(min-width: 900px)" srcset="img/tonight/ringed.jpg"><img src="img/tonight/ringed.jpg" alt="The ringed planet, low in the west"></picture>
-""", 3, '<link rel="preload" as="image" href="img/tonight/moon.jpg">\n  ')
+""",
+        3,
+        '<link rel="preload" as="image" href="img/tonight/moon.jpg">\n  ',
+    )
 
 
 def _exhibitions() -> dict[str, str]:
     wrong = "../img/exhibitions/giants-480.jpg 960w, ../img/exhibitions/giants-960.jpg 480w, ../img/exhibitions/giants-1600.jpg 1600w"
     return {
-        "exhibitions/index.html": _page("exhibitions/index.html", "Exhibitions", f"""
+        "exhibitions/index.html": _page(
+            "exhibitions/index.html",
+            "Exhibitions",
+            f"""
 <h1>Exhibitions</h1>
 {_figures(["img/exhibitions/meteor-case.jpg", "img/exhibitions/orrery.png", "img/exhibitions/moon-room.jpg", "img/exhibitions/giants.jpg"], "../", "two", words="Room")}
-""", 4),
-        "exhibitions/giants.html": _page("exhibitions/giants.html", "The giants", f"""
+""",
+            4,
+        ),
+        "exhibitions/giants.html": _page(
+            "exhibitions/giants.html",
+            "The giants",
+            f"""
 <h1>The giants</h1>
 <img src="../img/exhibitions/giants-1600.jpg" srcset="{wrong}" sizes="100vw" alt="A banded giant planet">
 <p>Four planets without ground. <img src="../img/exhibitions/missing-ring.jpg" alt="A ring that was never uploaded"></p>
-""", 4),
-        "exhibitions/stones.html": _page("exhibitions/stones.html", "Stones from the sky", """
+""",
+            4,
+        ),
+        "exhibitions/stones.html": _page(
+            "exhibitions/stones.html",
+            "Stones from the sky",
+            """
 <h1>Stones from the sky</h1>
 <div class="band stone"><h2>Touch one</h2></div>
 <img src="../img/exhibitions/meteor-case.jpg" alt="">
 <img src="../img/Exhibitions/orrery.png" alt="The orrery, named in the wrong case">
-""", 4),
+""",
+            4,
+        ),
     }
 
 
 def _shows() -> dict[str, str]:
     names = ["The first light", "Rings and storms", "A year in one hour"]
     pages = {
-        "shows/index.html": _page("shows/index.html", "Dome shows", f"""
+        "shows/index.html": _page(
+            "shows/index.html",
+            "Dome shows",
+            f"""
 <section class="hero hall"></section>
 <h1>Dome shows</h1>
 {_figures([f"img/shows/show-{n}.{'png' if n in (2, 7) else 'jpg'}" for n in range(1, 10)], "../", "three", words="Show")}
-""", 5)
+""",
+            5,
+        )
     }
     for n, name in enumerate(names, 1):
         pictures = [f"img/shows/show-{k}.{'png' if k in (2, 7) else 'jpg'}" for k in (n, n + 3, n + 6)]
-        pages[f"shows/show-{n}.html"] = _page(f"shows/show-{n}.html", name, f"""
+        pages[f"shows/show-{n}.html"] = _page(
+            f"shows/show-{n}.html",
+            name,
+            f"""
 <h1>{name}</h1>
 {_figures(pictures, "../", "one", words=name)}
 <p>Forty minutes, daily at 16:00 and 20:00.</p>
-""", 5)
+""",
+            5,
+        )
     return pages
 
 
@@ -142,39 +182,69 @@ def _gallery() -> str:
 
 
 def _news() -> dict[str, str]:
-    titles = ["The road is open again", "Two nights of shooting stars", "A new mirror for the east dome", "The alpine garden in flower", "What the winter showed"]
+    titles = [
+        "The road is open again",
+        "Two nights of shooting stars",
+        "A new mirror for the east dome",
+        "The alpine garden in flower",
+        "What the winter showed",
+    ]
     cards = "\n".join(
         f'<article><a href="post-{n}.html"><IMG SRC=../img/news/2026-0{n}-1.jpg ALT="{t}" CLASS=card></a><h2>{t}</h2></article>'
         for n, t in enumerate(titles, 1)
     )
-    pages = {"news/index.html": _page("news/index.html", "News", f'<h1>News</h1>\n<div class="three">\n{cards}\n</div>\n<img src="../img/news/moonrise-copy.jpg" alt="Moonrise">\n<img src="../img/news/ridge-again.jpg" alt="The ridge, once more">')}
+    pages = {
+        "news/index.html": _page(
+            "news/index.html",
+            "News",
+            f'<h1>News</h1>\n<div class="three">\n{cards}\n</div>\n<img src="../img/news/moonrise-copy.jpg" alt="Moonrise">\n<img src="../img/news/ridge-again.jpg" alt="The ridge, once more">',
+        )
+    }
     for n, title in enumerate(titles, 1):
-        body = "\n".join(f'<p>Notes from the ridge, part {k}.</p>\n<img src="/img/news/2026-0{n}-{k}.jpg">' for k in range(1, 4))
+        body = "\n".join(
+            f'<p>Notes from the ridge, part {k}.</p>\n<img src="/img/news/2026-0{n}-{k}.jpg">' for k in range(1, 4)
+        )
         pages[f"news/post-{n}.html"] = _page(f"news/post-{n}.html", title, f"<h1>{title}</h1>\n{body}", n)
     return pages
 
 
 def _instruments() -> dict[str, str]:
     return {
-        "instruments/index.html": _page("instruments/index.html", "Instruments", f"""
+        "instruments/index.html": _page(
+            "instruments/index.html",
+            "Instruments",
+            f"""
 <h1>Instruments</h1>
 {_figures(["img/instruments/refractor.png", "img/instruments/finder.jpg", "img/instruments/east-dome.jpg", "img/instruments/spectrograph.jpg", "img/instruments/mount.jpg"], "../", "two", words="Instrument")}
-"""),
-        "instruments/control.html": _page("instruments/control.html", "Control room", f"""
+""",
+        ),
+        "instruments/control.html": _page(
+            "instruments/control.html",
+            "Control room",
+            f"""
 <h1>The control room</h1>
 {_figures([f"img/instruments/screen-{n}.png" for n in range(1, 5)], "../", "one", words="Screen")}
-"""),
-        "instruments/refractor.html": _page("instruments/refractor.html", "The great refractor", """
+""",
+        ),
+        "instruments/refractor.html": _page(
+            "instruments/refractor.html",
+            "The great refractor",
+            """
 <h1>The great refractor</h1>
 <img src="../img/instruments/refractor.png" style="width:100%" alt="The refractor on its mount">
 <img src="../img/instruments/refractor-lens.webp" width="600" alt="Through its lens">
 <img src="../img/camera/DSC_0437.JPG" height="400" alt="Its dome">
-"""),
+""",
+        ),
     }
 
 
 def _others() -> dict[str, str]:
-    shop = [f"img/shop/item-{n:02d}.jpg" for n in range(1, 11)] + [f"img/shop/badge-{n}.png" for n in range(1, 5)] + ["img/shop/moon-poster.jpg"]
+    shop = (
+        [f"img/shop/item-{n:02d}.jpg" for n in range(1, 11)]
+        + [f"img/shop/badge-{n}.png" for n in range(1, 5)]
+        + ["img/shop/moon-poster.jpg"]
+    )
     press = [
         "img/press/ridge-16bit.png", "img/press/observatory-print.jpg", "img/press/night-walk.jpg",
         "img/press/director-s-telescope.jpg", "img/press/broken-upload.jpg", "img/press/terrace.jpg",
@@ -234,10 +304,9 @@ h1, h2 { font-weight: 400; color: #5b3f7a; }
 
 def pages() -> dict[str, str]:
     """Every page and style sheet, by path."""
-    found = {
+    return {
         "index.html": _home(), "visit.html": _visit(), "tonight.html": _tonight(), "gallery.html": _gallery(),
         **_exhibitions(), **_shows(), **_news(), **_instruments(), **_others(),
         "css/site.css": SITE_CSS, "css/parts/type.css": TYPE_CSS,
         "robots.txt": "User-agent: *\nAllow: /\n",
     }  # fmt: skip
-    return found

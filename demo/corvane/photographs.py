@@ -68,7 +68,9 @@ def moon(rng: np.random.Generator, height: int, width: int) -> Array:
         rows = slice(*np.searchsorted(dy[:, 0], [py - size * 1.25, py + size * 1.25]))
         columns = slice(*np.searchsorted(dx[0], [px - size * 1.25, px + size * 1.25]))
         d = np.sqrt((dx[:, columns] - px) ** 2 + (dy[rows] - py) ** 2) / size
-        dents[rows, columns] += np.where(d < 1.25, np.exp(-((d - 1) ** 2) * 24) * 0.16 - np.exp(-(d**2) * 2.4) * 0.10, 0)
+        dents[rows, columns] += np.where(
+            d < 1.25, np.exp(-((d - 1) ** 2) * 24) * 0.16 - np.exp(-(d**2) * 2.4) * 0.10, 0
+        )
     shade = light * (0.62 + 0.30 * relief - 0.32 * (seas > 0.55) * seas + dents)
     disc = shade[..., None] * np.array([0.98, 0.95, 0.88], dtype=np.float32)
     edge = np.clip((1 - np.sqrt(r2)) * height * radius / 1.5, 0, 1)
@@ -87,9 +89,14 @@ def planet(rng: np.random.Generator, height: int, width: int) -> Array:
     bands = 0.5 + 0.5 * np.sin(dy * (9 + 5 * rng.random()) + turbulence * 3.2 + rng.random() * 6)
     warm, pale = np.array([0.72, 0.5, 0.34], dtype=np.float32), np.array([0.95, 0.88, 0.74], dtype=np.float32)
     if rng.random() < 0.4:
-        warm, pale = np.array([0.32, 0.5, 0.66], dtype=np.float32), np.array([0.74, 0.88, 0.92], dtype=np.float32)
+        warm, pale = (
+            np.array([0.32, 0.5, 0.66], dtype=np.float32),
+            np.array([0.74, 0.88, 0.92], dtype=np.float32),
+        )
     z = np.sqrt(np.clip(1 - r**2, 0, 1))
-    surface = (warm + (pale - warm) * bands[..., None]) * np.clip(0.15 + 0.95 * (z * 0.8 + dx * 0.45), 0, 1.1)[..., None]
+    surface = (warm + (pale - warm) * bands[..., None]) * np.clip(0.15 + 0.95 * (z * 0.8 + dx * 0.45), 0, 1.1)[
+        ..., None
+    ]
     picture = stars(rng, np.zeros((height, width, 3), dtype=np.float32) + 0.012, 500)
     if rng.random() < 0.6:
         ring = np.sqrt(dx**2 + ((dy + dx * 0.25) * 3.4) ** 2)
@@ -109,7 +116,11 @@ def star_trails(rng: np.random.Generator, height: int, width: int) -> Array:
     slots = 520
     place = radius * slots / 1.3
     ring = np.clip(place.astype(np.int32), 0, slots - 1)
-    start, length, bright = rng.random(slots) * 2 * np.pi, 0.5 + 0.9 * rng.random(slots), rng.random(slots) ** 3
+    start, length, bright = (
+        rng.random(slots) * 2 * np.pi,
+        0.5 + 0.9 * rng.random(slots),
+        rng.random(slots) ** 3,
+    )
     tint = 0.75 + 0.25 * rng.random((slots, 3))
     along = np.mod(turn - start[ring], 2 * np.pi)
     lines = np.exp(-((place - ring - 0.5) ** 2) * 14) * (along < length[ring]) * (0.15 + bright[ring])
@@ -150,7 +161,12 @@ def instrument(rng: np.random.Generator, height: int, width: int) -> Array:
     u = (x * aspect - 0.5 * aspect) * np.cos(turn) + (y - 0.45) * np.sin(turn)
     v = -(x * aspect - 0.5 * aspect) * np.sin(turn) + (y - 0.45) * np.cos(turn)
     tints = [(0.90, 0.89, 0.86), (0.16, 0.17, 0.20), (0.46, 0.32, 0.55), (0.78, 0.66, 0.36)]
-    parts = [(-0.45, 0.40, 0.105, 0), (-0.50, -0.43, 0.125, 1), (0.36, 0.52, 0.055, 1), (-0.05, 0.03, 0.118, 2)]
+    parts = [
+        (-0.45, 0.40, 0.105, 0),
+        (-0.50, -0.43, 0.125, 1),
+        (0.36, 0.52, 0.055, 1),
+        (-0.05, 0.03, 0.118, 2),
+    ]
     post = np.abs(x * aspect - 0.5 * aspect) / 0.06
     column = ((post < 1) & (y > 0.5)).astype(np.float32)
     picture = mix(picture, np.asarray(tints[1]) * np.sqrt(np.clip(1 - post**2, 0, 1))[..., None] * 1.3 + 0.06, column)
@@ -167,7 +183,9 @@ def rock(rng: np.random.Generator, height: int, width: int) -> Array:
     relief, stain = fractal(rng, height, width, 1.35), fractal(rng, height, width, 1.9)
     slope = np.gradient(relief, axis=1) * min(width, 1350) / 9
     value = np.clip(0.5 + 0.34 * (relief - 0.5) + 0.5 * slope, 0, 1)
-    tint = np.array([0.72, 0.66, 0.60], dtype=np.float32) + (stain[..., None] - 0.5) * np.array([0.3, 0.18, 0.02], dtype=np.float32)
+    tint = np.array([0.72, 0.66, 0.60], dtype=np.float32) + (stain[..., None] - 0.5) * np.array(
+        [0.3, 0.18, 0.02], dtype=np.float32
+    )
     return to_bytes(grain(rng, value[..., None] * tint * 1.25, 0.03))
 
 

@@ -157,8 +157,7 @@ def photos() -> list[Photo]:
     for n in range(1, 6):
         kind = _GALLERY_KINDS[n]
         found.append(Photo(f"img/social/card-{n}.jpg", kind, 500 + n, 1200, 630, "jpeg80"))
-    for n in range(1, 7):
-        found.append(Photo(f"img/old/archive-{n}.jpg", _GALLERY_KINDS[n + 2], 600 + n, 1400, 933))
+    found += [Photo(f"img/old/archive-{n}.jpg", _GALLERY_KINDS[n + 2], 600 + n, 1400, 933) for n in range(1, 7)]
     return found
 
 
@@ -175,16 +174,23 @@ SRCSET_WIDTHS = (480, 960, 1600)
 
 def write_derived(root: Path) -> None:
     """Copies, near copies, narrower sizes and wrongly made files, from the photographs that are there."""
+
     def copy(source: str, target: str) -> None:
         (root / target).write_bytes((root / source).read_bytes())
 
     copy("img/gallery/03.jpg", "img/news/moonrise-copy.jpg")
     copy("img/tonight/moon.jpg", "img/shop/moon-poster.jpg")
     copy("img/hero/dusk-terrace.jpg", "img/press/terrace.jpg")
-    for source, target, quality in (("img/gallery/07.jpg", "img/news/ridge-again.jpg", 84), ("img/gallery/13.jpg", "img/old/thirteen.jpg", 90)):
+    for source, target, quality in (
+        ("img/gallery/07.jpg", "img/news/ridge-again.jpg", 84),
+        ("img/gallery/13.jpg", "img/old/thirteen.jpg", 90),
+    ):
         pyvips.Image.new_from_file(str(root / source)).jpegsave(str(root / target), Q=quality)
     for width in SRCSET_WIDTHS:
-        for source, stem in (("img/tonight/sky.jpg", "img/tonight/sky"), ("img/exhibitions/giants.jpg", "img/exhibitions/giants")):
+        for source, stem in (
+            ("img/tonight/sky.jpg", "img/tonight/sky"),
+            ("img/exhibitions/giants.jpg", "img/exhibitions/giants"),
+        ):
             small = pyvips.Image.thumbnail(str(root / source), width, height=9999)
             small.jpegsave(str(root / f"{stem}-{width}.jpg"), Q=88)
     (root / "img/press/not-a-picture.jpg").write_bytes(b"<html><body>404 Not Found</body></html>")
@@ -206,6 +212,7 @@ def _claims(width: int, height: int) -> bytes:
 
 def write_graphics(root: Path) -> None:
     """Charts, maps, screens, emblems, icons, the sprite, the animation and the logo."""
+
     def save(image: Image.Image, path: str, **options: object) -> None:
         image.save(root / path, **options)
 
@@ -215,7 +222,9 @@ def write_graphics(root: Path) -> None:
     save(graphics.star_map(1000, 9), "img/learning/star-map-summer.png")
     for n in range(1, 5):
         save(graphics.screen(seed=n), f"img/instruments/screen-{n}.png")
-    for n, (colour, letters) in enumerate([(graphics.THISTLE, "CR"), (graphics.STEM, "ED"), (graphics.OCHRE, "KD"), ("#31445f", "NV")], 1):
+    for n, (colour, letters) in enumerate(
+        [(graphics.THISTLE, "CR"), (graphics.STEM, "ED"), (graphics.OCHRE, "KD"), ("#31445f", "NV")], 1
+    ):
         save(graphics.badge(900, colour, letters), f"img/shop/badge-{n}.png")
     for name in ("clock", "ticket", "moon", "star"):
         save(graphics.icon(name), f"img/icons/{name}.png")

@@ -27,7 +27,16 @@ def facts_of(data: bytes, path: str = "x.jpg") -> ImageFacts:
 
 @pytest.mark.parametrize(
     ("format_", "options"),
-    [("JPEG", {}), ("PNG", {}), ("WEBP", {}), ("AVIF", {}), ("GIF", {}), ("BMP", {}), ("TIFF", {}), ("ICO", {})],
+    [
+        ("JPEG", {}),
+        ("PNG", {}),
+        ("WEBP", {}),
+        ("AVIF", {}),
+        ("GIF", {}),
+        ("BMP", {}),
+        ("TIFF", {}),
+        ("ICO", {}),
+    ],
 )
 def test_format_and_size_come_from_the_bytes(format_: str, options: dict[str, object]) -> None:
     """Every format is known under a name that lies; the size is Pillow's."""
@@ -41,7 +50,10 @@ def test_format_and_size_come_from_the_bytes(format_: str, options: dict[str, ob
 
 def test_svg_is_known_and_html_is_not() -> None:
     """SVG from its root element, with its size from the viewBox; a web page is no picture."""
-    facts = facts_of(b'<?xml version="1.0"?><!-- x --><svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 24 12"/>', "a.svg")
+    facts = facts_of(
+        b'<?xml version="1.0"?><!-- x --><svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 24 12"/>',
+        "a.svg",
+    )
     assert (facts.format, facts.width, facts.height) == ("svg", 24, 12)
     assert read_facts("a.html", b"<!doctype html><svg></svg>") == (None, ())
     facts, faults = read_facts("a.png", b"<html>404</html>")
@@ -64,7 +76,10 @@ def test_a_huge_claim_is_refused_without_memory() -> None:
     """60,000 x 60,000 pixels in a hundred bytes: a fault at once."""
     facts, faults = read_facts("bomb.png", png_that_claims(60_000, 60_000))
     assert facts is not None and not facts.treatable
-    assert faults[0].message == "bomb.png claims 60,000 × 60,000 pixels, more than the 120 million taken; it is left as it is."
+    assert (
+        faults[0].message
+        == "bomb.png claims 60,000 × 60,000 pixels, more than the 120 million taken; it is left as it is."
+    )
 
 
 @pytest.mark.parametrize("orientation", range(1, 9))
@@ -192,5 +207,9 @@ def test_opaque_alpha_is_dropped_and_metadata_too() -> None:
     exif[0x010F] = "Lumen Works"
     data = encoded(photograph("chelsea").convert("RGBA"), "PNG", exif=exif.tobytes())
     treated = treat_image(data, facts_of(data), [451], Rules())
-    assert [(r.tier, r.format) for r in treated.renditions] == [("avif", "avif"), ("webp", "webp"), ("baseline", "jpeg")]
+    assert [(r.tier, r.format) for r in treated.renditions] == [
+        ("avif", "avif"),
+        ("webp", "webp"),
+        ("baseline", "jpeg"),
+    ]
     assert all(b"Lumen" not in r.data for r in treated.renditions)

@@ -12,7 +12,11 @@ from ivory_thistle.core.references.markup import escape_attribute, tags, unescap
 
 def attributes(text: str, name: str) -> list[dict[str, str]]:
     """Attributes of the start tags of that name, as we read them."""
-    return [{a.name: unescape_attribute(a.raw) for a in t.attributes} for t in tags(text) if t.name == name and not t.closing]
+    return [
+        {a.name: unescape_attribute(a.raw) for a in t.attributes}
+        for t in tags(text)
+        if t.name == name and not t.closing
+    ]
 
 
 def html5lib_attributes(text: str, name: str) -> list[dict[str, str]]:
@@ -51,7 +55,7 @@ CASES = [
     "<?php <img src=no> ?><img src=yes>",
     "a < b <img src=yes>",
     "<img src=a\x00b alt>",
-    "<img alt=\"\" / src=x>",
+    '<img alt="" / src=x>',
 ]
 
 
@@ -76,7 +80,7 @@ def test_any_text_is_read_like_the_reference_parser(text: str) -> None:
 
 def test_positions_span_exactly_the_value() -> None:
     """The span of a value leaves the quotes out."""
-    text = "<p><img alt=x src=\"a.jpg\">"
+    text = '<p><img alt=x src="a.jpg">'
     (tag,) = (t for t in tags(text) if t.name == "img")
     src = tag.get("src")
     assert src is not None

@@ -71,7 +71,9 @@ def test_css_addresses_are_those_of_the_reference_parser(text: str) -> None:
 
 def test_css_keeps_imports_fonts_and_fragments_apart() -> None:
     """Imports are sheets; a font's source and a fragment are no pictures."""
-    sheet = read_css("@import 'a.css' screen;@import url(b.css);@font-face{src:url(f.woff2)}p{mask:url(#m);cursor:url(c.png),auto}")
+    sheet = read_css(
+        "@import 'a.css' screen;@import url(b.css);@font-face{src:url(f.woff2)}p{mask:url(#m);cursor:url(c.png),auto}"
+    )
     assert [i.address for i in sheet.imports] == ["a.css", "b.css"]
     assert [r.address for r in sheet.references] == ["c.png"]
 
@@ -81,7 +83,10 @@ def test_css_declarations_span_property_to_end() -> None:
     text = ".a{color:red; background : url(x.png) no-repeat }"
     sheet = read_css(text)
     declaration = sheet.declarations[0]
-    assert (declaration.property, text[declaration.start : declaration.end]) == ("background", "background : url(x.png) no-repeat ")
+    assert (declaration.property, text[declaration.start : declaration.end]) == (
+        "background",
+        "background : url(x.png) no-repeat ",
+    )
     assert sheet.is_plain_background(sheet.references[0])
     again = read_css(".a{background:url(x.png);background:image-set(url(x.avif) type('image/avif') 1x)}")
     assert not again.is_plain_background(again.references[0])
@@ -118,7 +123,9 @@ def test_edits_leave_every_other_byte() -> None:
     source = read_html_source(data)
     (reference,) = read_page(source).references
     assert reference.address == "grün.jpg"
-    assert source.apply([Edit(reference.start, reference.end, "blau-ü.jpg")]) == data.replace(b"gr\xc3\xbcn", b"blau-\xc3\xbc")
+    assert source.apply([Edit(reference.start, reference.end, "blau-ü.jpg")]) == data.replace(
+        b"gr\xc3\xbcn", b"blau-\xc3\xbc"
+    )
     with pytest.raises(ValueError, match="edits overlap at 1"):
         source.apply([Edit(0, 5, ""), Edit(1, 2, "")])
 
@@ -169,7 +176,24 @@ def test_every_way_of_naming_a_picture_is_read() -> None:
     <style>@import "k.css";p{background:url(e.png)}</style><a href=big.jpg>x</a><img src="data:image/png,AA">"""
     reading = read_page(read_html_source(page.encode()))
     names = {r.address for r in reading.references}
-    assert names == set("i.ico p.jpg o.jpg s.jpg t.jpg l.jpg u.webp v.jpg w.jpg x.png y.png z.svg d.png n.jpg bg.gif e.png".split())
+    assert names == {
+            "i.ico",
+            "p.jpg",
+            "o.jpg",
+            "s.jpg",
+            "t.jpg",
+            "l.jpg",
+            "u.webp",
+            "v.jpg",
+            "w.jpg",
+            "x.png",
+            "y.png",
+            "z.svg",
+            "d.png",
+            "n.jpg",
+            "bg.gif",
+            "e.png",
+        }
     assert reading.base == "/b/"
     assert reading.stylesheets == ["k.css"]
     assert [link.address for link in reading.links] == ["big.jpg"]

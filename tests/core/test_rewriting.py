@@ -30,6 +30,7 @@ def site_of(page: str, css: str = "", width: int = 1000, height: int = 500) -> S
 
 def deliveries_of(site: SiteReading, widths: tuple[int, ...] = (500, 1000)) -> dict[str, Delivery]:
     """All three tiers at each width; avif 10, webp 20, fallback 40 bytes a pixel of width."""
+
     def renditions(path: str) -> list[RenditionFacts]:
         kind = "png" if path.endswith("png") else "jpeg"
         return [
@@ -52,7 +53,9 @@ def test_an_img_becomes_a_picture_with_everything_kept() -> None:
     """The whole result of one plain img."""
     page = "<p><IMG src='a.jpg' alt=\"A > B\" class=x id=y onload='f()' data-z=1>&nbsp;text"
     assert rewritten(page) == (
-        "<p>" + WRAPPER + '<source type="image/avif" srcset="a-500.avif 500w, a-1000.avif 1000w" sizes="(max-width: 1000px) 100vw, 1000px">'
+        "<p>"
+        + WRAPPER
+        + '<source type="image/avif" srcset="a-500.avif 500w, a-1000.avif 1000w" sizes="(max-width: 1000px) 100vw, 1000px">'
         '<source type="image/webp" srcset="a-500.webp 500w, a-1000.webp 1000w" sizes="(max-width: 1000px) 100vw, 1000px">'
         "<IMG src='a-1000.jpg' alt=\"A > B\" class=x id=y onload='f()' data-z=1"
         ' srcset="a-500.jpg 500w, a-1000.jpg 1000w" sizes="(max-width: 1000px) 100vw, 1000px" width="1000" height="500"></picture>&nbsp;text'
@@ -93,7 +96,7 @@ def test_art_direction_stays() -> None:
 
 def test_height_rule_only_where_a_style_sheet_could_distort() -> None:
     """With `img{height:auto}` or no styles at all nothing is added; else one rule without specificity."""
-    head = '<head><link rel=stylesheet href=main.css></head><img src=a.jpg>'
+    head = "<head><link rel=stylesheet href=main.css></head><img src=a.jpg>"
     assert SIZED_RULE not in rewritten(head, "img{max-width:100%;height:auto}")
     assert SIZED_RULE not in rewritten("<img src=a.jpg>")
     out = rewritten(head, "img{max-width:100%}")
@@ -143,7 +146,11 @@ def test_the_tree_is_the_same_apart_from_the_intended(html: str) -> None:
     assert out != html
     assert plain(out) == plain(html)
     again = site_of(out)
-    assert all(p.use in ("kept", "social") for p in again.pages[0].placements if p.element != "style" and p.attribute != "style")
+    assert all(
+        p.use in ("kept", "social")
+        for p in again.pages[0].placements
+        if p.element != "style" and p.attribute != "style"
+    )
 
 
 def test_backgrounds_get_a_fallback_before_image_set() -> None:
@@ -167,7 +174,7 @@ def test_a_narrower_background_keeps_its_painted_size() -> None:
     site = site_of("<link rel=stylesheet href=main.css>", css)
     placements = [p for p in site.pages[0].placements if p.source == "main.css"]
     edits, _ = rewrite_declarations(css, read_css(css), placements, deliveries_of(site, (500,)))
-    assert 'background-image:url(a.jpg);' in edits[0].new and 'type("image/avif") 0.5x' in edits[0].new
+    assert "background-image:url(a.jpg);" in edits[0].new and 'type("image/avif") 0.5x' in edits[0].new
 
 
 def test_names_never_clash() -> None:
@@ -190,7 +197,11 @@ def test_savings_count_what_each_tier_gets() -> None:
     sizes = {f.path: f.bytes for d in deliveries.values() for f in d.files}
     savings = reckon_savings(site, result.outcomes, sizes)
     assert savings.pages[0].before == savings.before == 200_000
-    assert dict(savings.after) == {"avif": 100_000 + 15_000, "webp": 100_000 + 30_000, "baseline": 100_000 + 60_000}
+    assert dict(savings.after) == {
+        "avif": 100_000 + 15_000,
+        "webp": 100_000 + 30_000,
+        "baseline": 100_000 + 60_000,
+    }
 
 
 def test_the_ladder_never_enlarges_and_merges_near_steps() -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import stat
 import zipfile
 from pathlib import Path
@@ -31,16 +30,34 @@ PAGE = {"index.html": b"<img src=a.jpg>"}
 @pytest.mark.parametrize(
     ("entries", "options", "message"),
     [
-        ({**PAGE, "../out.txt": b"x"}, {}, "The archive holds the name '../out.txt', which leads outside its folder."),
-        ({**PAGE, "/etc/out": b"x"}, {}, "The archive holds the name '/etc/out', which leads outside its folder."),
+        (
+            {**PAGE, "../out.txt": b"x"},
+            {},
+            "The archive holds the name '../out.txt', which leads outside its folder.",
+        ),
+        (
+            {**PAGE, "/etc/out": b"x"},
+            {},
+            "The archive holds the name '/etc/out', which leads outside its folder.",
+        ),
         ({**PAGE, "a\\..\\..\\out": b"x"}, {}, "which leads outside its folder."),
         ({**PAGE, "C:\\out": b"x"}, {}, "which leads outside its folder."),
-        ({"index.html": b"/etc/passwd"}, {"mode": stat.S_IFLNK | 0o777}, "The archive holds a link (index.html); pack the file itself in its place."),
+        (
+            {"index.html": b"/etc/passwd"},
+            {"mode": stat.S_IFLNK | 0o777},
+            "The archive holds a link (index.html); pack the file itself in its place.",
+        ),
         ({"a.txt": b"x"}, {}, "The archive holds no web page (.html); pack the folder of the built site."),
-        ({**PAGE, "bomb": b"\0" * 60_000_000}, {}, "The archive unpacks to over 200 times its size, as only harmful ones do; it is refused."),
+        (
+            {**PAGE, "bomb": b"\0" * 60_000_000},
+            {},
+            "The archive unpacks to over 200 times its size, as only harmful ones do; it is refused.",
+        ),
     ],
 )
-def test_harmful_archives_are_refused_whole(tmp_path: Path, entries: dict[str, bytes], options: dict[str, object], message: str) -> None:
+def test_harmful_archives_are_refused_whole(
+    tmp_path: Path, entries: dict[str, bytes], options: dict[str, object], message: str
+) -> None:
     """A clear message, and nothing is written anywhere."""
     place = archive_of(tmp_path / "x.zip", entries, **options)
     with pytest.raises(UnusableInput) as told:
@@ -75,7 +92,11 @@ def test_passwords_and_rubbish_are_told(tmp_path: Path) -> None:
 
 def test_a_single_top_folder_is_taken_off(tmp_path: Path) -> None:
     """Root-relative addresses then lead to files; the packer's own folders are ignored."""
-    entries = {"dist/index.html": b"<img src=/i/\xc3\xbc.jpg>", "dist/i/ü.jpg": b"x", "__MACOSX/dist/._x": b"y"}
+    entries = {
+        "dist/index.html": b"<img src=/i/\xc3\xbc.jpg>",
+        "dist/i/ü.jpg": b"x",
+        "__MACOSX/dist/._x": b"y",
+    }
     unpack(archive_of(tmp_path / "x.zip", entries), tmp_path / "site")
     assert Folder(tmp_path / "site").paths()[0] == ["i/ü.jpg", "index.html"]
 
@@ -88,7 +109,10 @@ def test_folders_that_can_not_be_read_are_one_line(tmp_path: Path, kind: str) ->
         place.write_text("")
     with pytest.raises(UnusableInput) as told:
         Folder(place)
-    assert str(told.value) == {"missing": f"The folder {place} does not exist.", "file": f"{place} is a file, not a folder."}[kind]
+    assert (
+        str(told.value)
+        == {"missing": f"The folder {place} does not exist.", "file": f"{place} is a file, not a folder."}[kind]
+    )
 
 
 def test_links_outside_and_broken_pages_never_stop_a_reading(tmp_path: Path) -> None:
@@ -96,13 +120,15 @@ def test_links_outside_and_broken_pages_never_stop_a_reading(tmp_path: Path) -> 
     root = tmp_path / "site"
     root.mkdir()
     (root / "a.html").write_bytes(b"\xff\xfe\x00<img src=x.jpg" + bytes(range(256)))
-    (root / "b.html").write_bytes("<meta charset=shift_jis><link rel=stylesheet href=a.css><img src='画.jpg'>".encode("shift_jis"))
+    (root / "b.html").write_bytes(
+        "<meta charset=shift_jis><link rel=stylesheet href=a.css><img src='画.jpg'>".encode("shift_jis")
+    )
     (root / "a.css").write_text("@import 'b.css';@import 'none.css';")
     (root / "b.css").write_text("@import 'a.css';p{background:url(none.png)}")
     (root / "画.jpg").write_bytes(b"\xff\xd8\xff")
     (root / ".git").mkdir()
     (root / ".git" / "x.jpg").write_bytes(b"")
-    os.symlink("/etc/hostname", root / "out.html")
+    (root / "out.html").symlink_to("/etc/hostname")
     site = read_folder(Folder(root))
     assert [p.path for p in site.pages] == ["a.html", "b.html"]
     assert site.pages[1].files == ("画.jpg",)

@@ -17,7 +17,9 @@ from pictures import opened, png_that_claims
 
 
 def run(*arguments: str) -> subprocess.CompletedProcess[str]:
-    return subprocess.run([sys.executable, "-m", "ivory_thistle.cli", *arguments], capture_output=True, text=True, check=False)
+    return subprocess.run(
+        [sys.executable, "-m", "ivory_thistle.cli", *arguments], capture_output=True, text=True, check=False
+    )
 
 
 def contents(root: Path) -> dict[str, bytes]:
@@ -31,8 +33,19 @@ def test_audit_counts_distinct_files_by_any_reference(site_folder: Path) -> None
     told = json.loads(result.stdout)
     size = {p.name: p.stat().st_size for p in (site_folder / "img").iterdir()}
     on_index = ("coffee.jpg", "graphic.png", "cat.jpg", "china.jpg")
-    assert told["totals"] == {"pages": 2, "images": 6, "image_bytes": sum(size.values()), "unused_images": 1, "broken_references": 1}
-    assert told["pages"][0] == {"path": "index.html", "images": 4, "bytes": sum(size[n] for n in on_index), "broken": ["img/missing.jpg"]}
+    assert told["totals"] == {
+        "pages": 2,
+        "images": 6,
+        "image_bytes": sum(size.values()),
+        "unused_images": 1,
+        "broken_references": 1,
+    }
+    assert told["pages"][0] == {
+        "path": "index.html",
+        "images": 4,
+        "bytes": sum(size[n] for n in on_index),
+        "broken": ["img/missing.jpg"],
+    }
     assert told["pages"][1]["bytes"] == size["coffee.jpg"] + size["coffee-2x.jpg"]
     coffee = next(i for i in told["images"] if i["path"] == "img/coffee.jpg")
     assert (coffee["format"], coffee["width"], coffee["height"], coffee["pages"]) == ("jpeg", 600, 400, 2)
@@ -52,9 +65,17 @@ def test_treating_writes_a_whole_site_and_keeps_the_original(site_folder: Path, 
     assert contents(site_folder) == before
     rewritten = {"index.html", "more/second.html", "css/main.css"}
     assert {p for p in before if after[p] != before[p]} == rewritten
-    assert told["failed"] == [{"path": "img/bomb.png", "reason": "It claims 60,000 × 60,000 pixels, more than the 120 million taken."}]
+    assert told["failed"] == [
+        {
+            "path": "img/bomb.png",
+            "reason": "It claims 60,000 × 60,000 pixels, more than the 120 million taken.",
+        }
+    ]
     manifest = json.loads(after["manifest.json"])
-    assert {f["path"] for f in manifest["files"]} == set(after) - set(before) - {"manifest.json", "savings.csv"}
+    assert {f["path"] for f in manifest["files"]} == set(after) - set(before) - {
+        "manifest.json",
+        "savings.csv",
+    }
     for made in manifest["files"]:
         assert opened(after[made["path"]]).size == (made["width"], made["height"])
         assert made["bytes"] == len(after[made["path"]]) < len(before[made["original"]])
@@ -81,7 +102,10 @@ def test_the_handover_leads_nowhere_that_is_not_there(site_folder: Path, tmp_pat
     [
         (["audit", "/does/not/exist"], "The folder /does/not/exist does not exist."),
         (["audit"], "Missing argument"),
-        (["treat", "{site}", "--out", "{site}/inside"], "{site}/inside lies inside the site's own folder; name one outside."),
+        (
+            ["treat", "{site}", "--out", "{site}/inside"],
+            "{site}/inside lies inside the site's own folder; name one outside.",
+        ),
         (["treat", "{site}", "--out", "{site}"], "{site} exists and is not empty; name a new folder."),
         (["treat", "{site}", "--out", "/does/not/exist"], "The folder /does/not does not exist."),
         (["treat", "{site}", "--wrong"], "No such option"),

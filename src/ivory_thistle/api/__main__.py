@@ -38,7 +38,10 @@ def main() -> int:
     options = parser.parse_args()
     _configure_log()
     if not _port_is_free(options.port):
-        print(f"Port {options.port} is taken; is it running already? Choose another with --port.", file=sys.stderr)
+        print(
+            f"Port {options.port} is taken; is it running already? Choose another with --port.",
+            file=sys.stderr,
+        )
         return 2
     app = create_app(lambda: opened(options.data, options.demo, options.port), options.port, options.web)
     server = uvicorn.Server(

@@ -6,7 +6,7 @@ import base64
 import json
 from typing import Any
 
-from sqlalchemy import ColumnElement, Select, and_, or_
+from sqlalchemy import ColumnElement, and_, or_
 from sqlalchemy.orm import InstrumentedAttribute
 
 from ivory_thistle.api.errors import ProblemError
@@ -18,12 +18,12 @@ def encode(value: Any, row_id: int) -> str:
 
 
 def after(
-    query: Select[Any],
+    query: Any,
     column: InstrumentedAttribute[Any],
     row_id: InstrumentedAttribute[int],
     descending: bool,
     cursor: str | None,
-) -> Select[Any]:
+) -> Any:
     """The query ordered by column and id, from after the cursor on. Raises ProblemError for a broken one."""
     if cursor:
         try:

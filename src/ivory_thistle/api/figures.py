@@ -130,7 +130,14 @@ def run_out(session: Session, run: t.Run) -> schemas.Run:
             func.count(case((state == "left", 1))),
             func.coalesce(func.sum(case((state == "done", task.bytes_before), else_=0)), 0),
             func.coalesce(func.sum(case((state == "done", task.bytes_after), else_=0)), 0),
-            func.count(case(((task.finished_at >= (run.started_at or run.created_at)) & task.state.in_(("done", "failed")), 1))),
+            func.count(
+                case(
+                    (
+                        (task.finished_at >= (run.started_at or run.created_at)) & task.state.in_(("done", "failed")),
+                        1,
+                    )
+                )
+            ),
         ).where(task.run_id == run.id)
     ).one()
     total, done, failed, left, before, after, recent = (int(x) for x in row)

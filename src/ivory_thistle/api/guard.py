@@ -49,7 +49,12 @@ class Guard:
             await send(message)
 
         if refused:
-            problem = {"type": "urn:ivory-thistle:foreign", "title": "Refused", "status": 403, "detail": refused}
+            problem = {
+                "type": "urn:ivory-thistle:foreign",
+                "title": "Refused",
+                "status": 403,
+                "detail": refused,
+            }
             answer = JSONResponse(problem, 403, media_type="application/problem+json")
             await answer(scope, receive, guarded)
             return

@@ -1,9 +1,9 @@
 """The error tree: broken promises only. Faults in users' files are values (see `faults`).
 
-    ThistleError
-    ├── UnusableInput      the person's: what was asked for can't be read (folder, archive, arguments)
-    ├── PictureError       the picture's: these bytes can't be decoded or are refused
-    └── EncodeError        ours or a codec's: an encoder did not deliver what its contract says
+ThistleError
+├── UnusableInput      the person's: what was asked for can't be read (folder, archive, arguments)
+├── PictureError       the picture's: these bytes can't be decoded or are refused
+└── EncodeError        ours or a codec's: an encoder did not deliver what its contract says
 """
 
 from __future__ import annotations

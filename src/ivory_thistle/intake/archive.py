@@ -31,7 +31,7 @@ class ArchiveLimits:
 def unpack(
     archive: Path,
     into: Path,
-    limits: ArchiveLimits = ArchiveLimits(),  # noqa: B008 - frozen
+    limits: ArchiveLimits = ArchiveLimits(),
     on_file: Callable[[int, int], None] = lambda done, total: None,
 ) -> None:
     """Unpacks the site in `archive` into the new folder `into`; a single top folder is taken off.
@@ -95,9 +95,7 @@ def _name(info: zipfile.ZipInfo) -> str:
 
 def _refuse_bomb(unpacked: int, packed: int, limits: ArchiveLimits) -> None:
     if unpacked > limits.bytes:
-        raise UnusableInput(
-            f"The archive unpacks to more than {limits.bytes / 1e9:g} GB, the most that is taken."
-        )
+        raise UnusableInput(f"The archive unpacks to more than {limits.bytes / 1e9:g} GB, the most that is taken.")
     if unpacked > limits.free_bytes and unpacked > packed * limits.ratio:
         raise UnusableInput(
             f"The archive unpacks to over {limits.ratio:g} times its size, as only harmful ones do; it is refused."

@@ -57,15 +57,21 @@ class Folder:
                     regular = whole.is_file()
                 except (OSError, UnicodeEncodeError) as error:
                     shown = path.encode("utf-8", "replace").decode()
-                    yield "", Fault("unreadable-file", shown, f"{shown} can't be read: {error.__class__.__name__}.")
+                    yield (
+                        "",
+                        Fault("unreadable-file", shown, f"{shown} can't be read: {error.__class__.__name__}."),
+                    )
                     continue
                 if not inside:
-                    yield "", Fault("unsafe-entry", path, f"{path} is a link that leads outside; it is left out.")
+                    yield (
+                        "",
+                        Fault("unsafe-entry", path, f"{path} is a link that leads outside; it is left out."),
+                    )
                 elif regular:
                     yield path, None
-        for error in errors:
-            name = str(error.filename or "")
-            yield "", Fault("unreadable-file", name, f"{name} can't be read: {error.strerror}.")
+        for failed in errors:
+            name = str(failed.filename or "")
+            yield "", Fault("unreadable-file", name, f"{name} can't be read: {failed.strerror}.")
 
     def read(self, path: str) -> bytes:
         """A file's content. Raises OSError."""

@@ -11,9 +11,10 @@ import threading
 from collections.abc import Callable, Iterator
 from contextlib import suppress
 from pathlib import Path
+from typing import Any
 
 import structlog
-from dask.distributed import Client, Future, LocalCluster, as_completed
+from dask.distributed import Client, LocalCluster, as_completed
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -148,9 +149,9 @@ class Coordinator:
             return
         client = self._workers()
         queue = iter(waiting)
-        ids: dict[str, int] = {}
+        ids: dict[Any, int] = {}
 
-        def submit() -> Future | None:
+        def submit() -> Any:
             task = next(queue, None)
             if task is None:
                 return None
@@ -177,14 +178,14 @@ class Coordinator:
                 self._client = Client(self._scheduler)
             else:
                 self._cluster = LocalCluster(
-                    n_workers=_WORKERS, threads_per_worker=1, processes=True, dashboard_address=None,
+                    n_workers=_WORKERS, threads_per_worker=1, processes=True, dashboard_address="127.0.0.1:0",
                     host="127.0.0.1", memory_limit="3GB", silence_logs=50,
                 )  # fmt: skip
                 self._client = Client(self._cluster)
         return self._client
 
 
-def _result(future: Future) -> TaskResult:
+def _result(future: Any) -> TaskResult:
     try:
         result: TaskResult = future.result()
         return result

@@ -169,7 +169,10 @@ class MariaDb:
         return False
 
     def _grant(self, password: str) -> None:
-        with pymysql.connect(unix_socket=str(self._socket), user="root") as connection, connection.cursor() as cursor:
+        with (
+            pymysql.connect(unix_socket=str(self._socket), user="root") as connection,
+            connection.cursor() as cursor,
+        ):
             cursor.execute(f"CREATE DATABASE IF NOT EXISTS {_DATABASE} COLLATE utf8mb4_nopad_bin")
             cursor.execute(f"CREATE USER IF NOT EXISTS {_USER}@'127.0.0.1' IDENTIFIED BY %s", (password,))
             cursor.execute(f"GRANT ALL ON {_DATABASE}.* TO {_USER}@'127.0.0.1'")

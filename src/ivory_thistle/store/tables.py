@@ -234,4 +234,8 @@ class PageSaving(Base):
     avif: Mapped[int]
     webp: Mapped[int]
     baseline: Mapped[int]
-    __table_args__ = (UniqueConstraint("run_id", "page_id"), Index("ix_page_saving_before", "run_id", "before", "id"), _OPTIONS)
+    __table_args__ = (
+        UniqueConstraint("run_id", "page_id"),
+        Index("ix_page_saving_before", "run_id", "before", "id"),
+        _OPTIONS,
+    )

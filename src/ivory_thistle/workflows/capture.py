@@ -23,7 +23,11 @@ THUMBNAIL_SIDE = 320
 
 
 def capture_folder(
-    capture_id: int, folder: Folder, sessions: sessionmaker[Session], blobs: Blobs, on_file: Progress = nothing
+    capture_id: int,
+    folder: Folder,
+    sessions: sessionmaker[Session],
+    blobs: Blobs,
+    on_file: Progress = nothing,
 ) -> None:
     """Reads a folder into a capture that exists and is empty; a half-made earlier try is cleared first."""
     thumbnails: dict[str, str] = {}
@@ -42,7 +46,7 @@ def capture_folder(
     site = read_site(files, folder.read, faults)
     with sessions.begin() as session:
         for table in (t.Placement, t.Page, t.CaptureFile, t.Image, t.Fault):
-            session.execute(delete(table).where(table.capture_id == capture_id))  # type: ignore[attr-defined]
+            session.execute(delete(table).where(table.capture_id == capture_id))
         _store(session, capture_id, site, thumbnails)
 
 

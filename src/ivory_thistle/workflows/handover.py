@@ -107,9 +107,7 @@ def _rewrite_all(
         if source.to_bytes() != read(path):
             faults.append(_unchanged(path))
             continue
-        edits, got = rewrite_declarations(
-            source.text, read_css(source.text), list(placements.values()), deliveries
-        )
+        edits, got = rewrite_declarations(source.text, read_css(source.text), list(placements.values()), deliveries)
         texts[path] = source.apply(edits)
         outcomes.update(got)
     return texts, outcomes, faults

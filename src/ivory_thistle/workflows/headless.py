@@ -67,7 +67,12 @@ def treat_json(site: SiteReading, handover: Handover, failed: Iterable[Failure],
             "before": savings.before,
             "after": savings.after[tier],
             "pages": [
-                {"path": p.path, "before": p.before, "after": p.after[tier], "saved": p.before - p.after[tier]}
+                {
+                    "path": p.path,
+                    "before": p.before,
+                    "after": p.after[tier],
+                    "saved": p.before - p.after[tier],
+                }
                 for p in savings.pages
             ],
             "tiers": dict(savings.after),
@@ -117,7 +122,13 @@ def treat_folder(
 
 
 def _treat_into(
-    folder: Folder, site: SiteReading, staging: Path, out: Path, rules: Rules, on_image: Progress, processes: int
+    folder: Folder,
+    site: SiteReading,
+    staging: Path,
+    out: Path,
+    rules: Rules,
+    on_image: Progress,
+    processes: int,
 ) -> tuple[SiteReading, Handover, tuple[Failure, ...]]:
     treated, data, failed = _treat_all(site, folder, rules, on_image, processes, staging / "renditions")
     handover = prepare_handover(site, treated, rules, folder.read)

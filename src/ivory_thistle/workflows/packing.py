@@ -36,7 +36,7 @@ class _Pipe(io.RawIOBase):
 def zip_stream(site: SiteReading, handover: Handover, read: Callable[[str], bytes], blobs: Blobs) -> Iterator[bytes]:
     """The archive in parts: the site as it was with rewritten pages in place, and the new files beside."""
     pipe = _Pipe()
-    with zipfile.ZipFile(pipe, "w") as archive:  # type: ignore[arg-type]
+    with zipfile.ZipFile(pipe, "w") as archive:
         for path in sorted({*site.files, *handover.texts}):
             _add(archive, path, handover.texts[path] if path in handover.texts else read(path))
             yield pipe.taken()

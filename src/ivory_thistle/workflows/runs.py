@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from sqlalchemy import delete, func, insert, select, update
@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.rewriting.delivery import RenditionFacts
-from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.treatment.rules import Rules, Tier
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.capture import stored_site
@@ -33,9 +33,7 @@ class WaitingTask:
 def start_run(session: Session, capture_id: int, rules: Rules, blobs: Blobs) -> t.Run:
     """A new run with a task for every image in use; what is left alone says why."""
     site, read = stored_site(session, capture_id, blobs)
-    ids = dict(
-        session.execute(select(t.Image.sha256, t.Image.id).where(t.Image.capture_id == capture_id)).tuples().all()
-    )
+    ids = dict(session.execute(select(t.Image.sha256, t.Image.id).where(t.Image.capture_id == capture_id)).all())
     run = t.Run(capture_id=capture_id, state="waiting", rules=rules.as_dict())
     session.add(run)
     session.flush()
@@ -95,13 +93,12 @@ def ask_again(session: Session, run_id: int) -> int:
 
 def finish_run(session: Session, run: t.Run, blobs: Blobs) -> None:
     """Reckons and stores the savings of a run whose tasks are all done."""
-    site, read, handover = handover_of(session, run, blobs)
-    page_ids = dict(
-        session.execute(select(t.Page.path, t.Page.id).where(t.Page.capture_id == run.capture_id)).tuples().all()
-    )
+    _, _, handover = handover_of(session, run, blobs)
+    page_ids = dict(session.execute(select(t.Page.path, t.Page.id).where(t.Page.capture_id == run.capture_id)).all())
     session.execute(delete(t.PageSaving).where(t.PageSaving.run_id == run.id))
-    rows = [
-        {"run_id": run.id, "page_id": page_ids[p.path], "before": p.before, **p.after} for p in handover.savings.pages
+    rows: list[dict[str, int]] = [
+        {"run_id": run.id, "page_id": page_ids[p.path], "before": p.before, **_by_name(p.after)}
+        for p in handover.savings.pages
     ]
     if rows:
         session.execute(insert(t.PageSaving), rows)
@@ -109,9 +106,7 @@ def finish_run(session: Session, run: t.Run, blobs: Blobs) -> None:
     run.state, run.finished_at = "done", t.now()
 
 
-def handover_of(
-    session: Session, run: t.Run, blobs: Blobs
-) -> tuple[SiteReading, Callable[[str], bytes], Handover]:
+def handover_of(session: Session, run: t.Run, blobs: Blobs) -> tuple[SiteReading, Callable[[str], bytes], Handover]:
     """The handover of what a run has made so far."""
     site, read = stored_site(session, run.capture_id, blobs)
     made: dict[str, list[RenditionFacts]] = defaultdict(list)
@@ -133,3 +128,7 @@ def handover_of(
         if i.facts.sha256 in made
     ]
     return site, read, prepare_handover(site, treated, Rules.from_dict(run.rules), read)
+
+
+def _by_name(after: Mapping[Tier, int]) -> dict[str, int]:
+    return {str(tier): size for tier, size in after.items()}

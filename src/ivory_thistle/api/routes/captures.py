@@ -6,7 +6,7 @@ from collections import Counter
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Query, Response
-from sqlalchemy import Select, func, select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from ivory_thistle.api import cursors, schemas
@@ -32,6 +32,11 @@ _SORTS: dict[str, tuple[Any, str]] = {
 }
 
 
+_SHOWN_FACTS = (
+    "sha256", "frames", "has_alpha", "bit_depth", "colour", "profile_bytes", "metadata_bytes", "orientation",
+)  # fmt: skip
+
+
 def capture_of(session: Session, capture_id: int) -> tuple[t.Capture, t.Site]:
     """The capture and its site, or a 404."""
     capture = session.get(t.Capture, capture_id)
@@ -47,9 +52,7 @@ def get_capture(capture_id: int, session: SessionDep) -> schemas.Capture:
 
 
 @router.get("/pages")
-def list_pages(
-    capture_id: int, session: SessionDep, after: str | None = None, limit: Limit = 100
-) -> schemas.PageList:
+def list_pages(capture_id: int, session: SessionDep, after: str | None = None, limit: Limit = 100) -> schemas.PageList:
     """Pages, the heaviest first (so those furthest over the budget come first)."""
     _, site = capture_of(session, capture_id)
     query = cursors.after(
@@ -77,7 +80,9 @@ def get_page(capture_id: int, page_id: int, session: SessionDep) -> schemas.Page
     page = session.get(t.Page, page_id)
     if not page or page.capture_id != capture_id:
         raise not_found("page")
-    placements = session.scalars(select(t.Placement).where(t.Placement.page_id == page_id).order_by(t.Placement.id)).all()
+    placements = session.scalars(
+        select(t.Placement).where(t.Placement.page_id == page_id).order_by(t.Placement.id)
+    ).all()
     ids = {p.image_id for p in placements if p.image_id}
     images = session.scalars(select(t.Image).where(t.Image.id.in_(ids)).order_by(t.Image.bytes.desc())).all()
     return schemas.PageDetail(
@@ -89,9 +94,7 @@ def get_page(capture_id: int, page_id: int, session: SessionDep) -> schemas.Page
     )  # fmt: skip
 
 
-def _filtered(
-    capture_id: int, cap: int, search: str, formats: list[str], show: str
-) -> Select[tuple[t.Image]]:
+def _filtered(capture_id: int, cap: int, search: str, formats: list[str], show: str) -> Any:
     query = select(t.Image).where(t.Image.capture_id == capture_id)
     if search:
         escaped = search.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
@@ -116,7 +119,7 @@ def list_images(
     sort: ImageSort = "bytes",
     descending: bool = True,
     search: Annotated[str, Query(max_length=200)] = "",
-    format: Annotated[list[str] | None, Query()] = None,  # noqa: A002 - the field's own word
+    format: Annotated[list[str] | None, Query()] = None,
     show: Literal["all", "over-cap", "unused", "copies", "unreadable"] = "all",
     after: str | None = None,
     limit: Limit = 200,
@@ -125,7 +128,9 @@ def list_images(
     _, site = capture_of(session, capture_id)
     base = _filtered(capture_id, site.image_cap, search, format or [], show)
     column, index = _SORTS[sort]
-    query = cursors.after(base.with_hint(t.Image, f"FORCE INDEX ({index})", "mariadb"), column, t.Image.id, descending, after)
+    query = cursors.after(
+        base.with_hint(t.Image, f"FORCE INDEX ({index})", "mariadb"), column, t.Image.id, descending, after
+    )
     images = session.scalars(query.limit(limit + 1)).all()
     counted = base.with_only_columns(func.count(), func.coalesce(func.sum(t.Image.bytes * t.Image.copies), 0))
     total, total_bytes = session.execute(counted).one()
@@ -163,16 +168,22 @@ def get_image(capture_id: int, image_id: int, session: SessionDep) -> schemas.Im
         .where(t.Placement.image_id == image_id)
         .order_by(t.Page.path, t.Placement.id)
     )
-    paths = session.scalars(select(t.CaptureFile.path).where(t.CaptureFile.image_id == image_id).order_by(t.CaptureFile.path))
+    paths = session.scalars(
+        select(t.CaptureFile.path).where(t.CaptureFile.image_id == image_id).order_by(t.CaptureFile.path)
+    )
     run = newest_run(session, capture_id)
     task = session.scalar(select(t.Task).where(t.Task.run_id == run.id, t.Task.image_id == image_id)) if run else None
-    made = session.scalars(select(t.Rendition).where(t.Rendition.task_id == task.id).order_by(t.Rendition.id)) if task else ()
+    made = (
+        session.scalars(select(t.Rendition).where(t.Rendition.task_id == task.id).order_by(t.Rendition.id))
+        if task
+        else ()
+    )
     facts = image.facts
     return schemas.ImageDetail(
         **image_row(image, site.image_cap).model_dump(),
-        **{k: facts[k] for k in ("sha256", "frames", "has_alpha", "bit_depth", "colour", "profile_bytes", "metadata_bytes", "orientation")},
+        **{k: facts[k] for k in _SHOWN_FACTS},
         paths=list(paths),
-        placements=placements_out(placements.tuples()),
+        placements=placements_out(placements),
         renditions=[schemas.RenditionOut.model_validate(r) for r in made],
         words=[w for w in ([task.reason] if task and task.reason else []) + (task.words if task else []) if w],
     )  # fmt: skip

@@ -45,7 +45,9 @@ def _watch(
 
 
 @router.get("/captures/{capture_id}/events", response_class=EventSourceResponse)
-def capture_events(capture_id: int, request: Request, session: SessionDep, services: ServicesDep) -> EventSourceResponse:
+def capture_events(
+    capture_id: int, request: Request, session: SessionDep, services: ServicesDep
+) -> EventSourceResponse:
     """Progress of a capture, as events named `progress` that hold a Capture."""
     capture_of(session, capture_id)
     return _watch(services, request, lambda s: schemas.Capture.model_validate(capture_of(s, capture_id)[0]))

@@ -81,9 +81,7 @@ def list_tasks(
     query = select(t.Task, t.Image.path).join(t.Image, t.Image.id == t.Task.image_id).where(t.Task.run_id == run_id)
     if state:
         query = query.where(t.Task.state == state)
-    rows = session.execute(
-        cursors.after(query, t.Task.bytes_before, t.Task.id, True, after).limit(limit + 1)
-    ).all()
+    rows = session.execute(cursors.after(query, t.Task.bytes_before, t.Task.id, True, after).limit(limit + 1)).all()
     items = [
         schemas.TaskRow(
             id=k.id, image_id=k.image_id, path=path, state=k.state, reason=k.reason, words=k.words,

@@ -28,5 +28,9 @@ def encode_avif(pixels: Pixels, quality: int, full_colour: bool = False) -> Enco
     except (OSError, ValueError) as error:
         raise EncodeError(f"AVIF encoder: {error}") from error
     return Encoded(
-        "avif", pixels.width, pixels.height, f"quality {quality}, {chroma}, libaom speed {_SPEED}", out.getvalue()
+        "avif",
+        pixels.width,
+        pixels.height,
+        f"quality {quality}, {chroma}, libaom speed {_SPEED}",
+        out.getvalue(),
     )

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 import pyvips
+from numpy.typing import NDArray
 
 from ivory_thistle.core.encoders.contract import Encoded
 from ivory_thistle.core.errors import EncodeError
@@ -35,7 +38,7 @@ def _psnr(pixels: Pixels, data: bytes) -> float:
     return 99.0 if error == 0 else 10 * float(np.log10(255.0**2 / error))
 
 
-def _premultiplied(array: np.ndarray) -> np.ndarray:  # type: ignore[type-arg]
+def _premultiplied(array: NDArray[Any]) -> NDArray[np.float32]:
     """Height x width x 4 float: colour times alpha, and alpha (opaque where there was none)."""
     values = array.astype(np.float32)
     if values.shape[2] == 3:

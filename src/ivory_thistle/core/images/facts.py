@@ -12,7 +12,13 @@ import pyvips
 from PIL import Image as PillowImage
 
 from ivory_thistle.core.faults import Fault
-from ivory_thistle.core.images.sniff import EXTENSIONS, IMAGE_EXTENSIONS, ImageFormat, extension_of, sniff_format
+from ivory_thistle.core.images.sniff import (
+    EXTENSIONS,
+    IMAGE_EXTENSIONS,
+    ImageFormat,
+    extension_of,
+    sniff_format,
+)
 
 MAX_PIXELS = 120_000_000
 """Pictures that claim more pixels than this are refused: no camera makes them, and memory stays bounded."""

@@ -87,7 +87,7 @@ class CssReading:
 
 
 def unescape_css(raw: str) -> str:
-    """Decodes the escapes of a string or url token: https://drafts.csswg.org/css-syntax/#consume-escaped-code-point ."""
+    """Decodes escapes: https://drafts.csswg.org/css-syntax/#consume-escaped-code-point ."""
     if "\\" not in raw:
         return raw
 
@@ -208,9 +208,7 @@ class _Reader:
             declaration = Declaration(name, self.start + lead, end, self.start + colon + 1)
             self.reading.declarations.append(declaration)
         for p in self.pending:
-            self.reading.references.append(
-                CssReference(p.address, p.start, p.end, index, p.in_set, p.block)
-            )
+            self.reading.references.append(CssReference(p.address, p.start, p.end, index, p.in_set, p.block))
         self.pending.clear()
 
     def note_height_auto(self, declaration: str) -> None:

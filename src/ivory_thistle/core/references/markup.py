@@ -125,9 +125,7 @@ def _read_tag(text: str, start: int, closing: bool) -> Tag | int:
         group = next((g for g in (2, 3, 4) if found.group(g) is not None), None)
         begin, end = found.span(group) if group else (found.end(), found.end())
         quote = {2: '"', 3: "'", None: ""}.get(group, "")
-        attributes.setdefault(
-            name, Attribute(name, text[begin:end], begin, end, found.start(1), found.end(), quote)
-        )
+        attributes.setdefault(name, Attribute(name, text[begin:end], begin, end, found.start(1), found.end(), quote))
         at = found.end()
     self_closing = text[ending.end() - 2] == "/" and ending.end() - 2 >= at
     name = named.group().lower()

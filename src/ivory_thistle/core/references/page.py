@@ -13,10 +13,24 @@ from ivory_thistle.core.references.source import Source
 from ivory_thistle.core.references.srcset import parse_srcset
 
 _ICON_RELS = frozenset(
-    {"icon", "apple-touch-icon", "apple-touch-icon-precomposed", "mask-icon", "apple-touch-startup-image", "image_src"}
+    {
+        "icon",
+        "apple-touch-icon",
+        "apple-touch-icon-precomposed",
+        "mask-icon",
+        "apple-touch-startup-image",
+        "image_src",
+    }
 )
 _SOCIAL = frozenset(
-    {"og:image", "og:image:url", "og:image:secure_url", "twitter:image", "twitter:image:src", "msapplication-tileimage"}
+    {
+        "og:image",
+        "og:image:url",
+        "og:image:secure_url",
+        "twitter:image",
+        "twitter:image:src",
+        "msapplication-tileimage",
+    }
 )
 _CSS_HINT = re.compile(r"url\(|image-set\(", re.IGNORECASE)
 LAZY_ATTRIBUTES = ("data-src", "data-original", "data-lazy-src", "data-bg", "data-background", "data-image")
@@ -86,9 +100,7 @@ def read_page(source: Source) -> PageReading:
                 continue
             use = "kept" if pictures.treated and reference.attribute != "style" else reference.use
             line = lines.at(reference.start)
-            reading.references.append(
-                replace(reference, line=line, use=use, tag_start=tag.start)
-            )
+            reading.references.append(replace(reference, line=line, use=use, tag_start=tag.start))
         _page_wide(tag, source, reading)
     return reading
 

@@ -207,10 +207,10 @@ def _read_one(
     for sheet in reached:
         css, sheet_source = sheets.reading(sheet, source.encoding)
         height_auto |= css.img_height_auto
-        for r in css.references:
-            line = sheet_source.line_of(r.start)
-            use: Use = "background" if css.is_plain_background(r) else "kept"
-            reference = Reference(r.address, "css", "url", r.start, r.end, line, use=use)
+        for named in css.references:
+            line = sheet_source.line_of(named.start)
+            use: Use = "background" if css.is_plain_background(named) else "kept"
+            reference = Reference(named.address, "css", "url", named.start, named.end, line, use=use)
             found.append((sheet, page_address(sheet), reference))
     placements, used, remote = [], dict[str, None](), dict[str, None]()
     for origin, at, r in found:

@@ -9,9 +9,7 @@ from dataclasses import dataclass
 import webencodings
 
 _BOMS = ((b"\xef\xbb\xbf", "utf-8"), (b"\xfe\xff", "utf-16be"), (b"\xff\xfe", "utf-16le"))
-_META_CHARSET = re.compile(
-    rb"<meta\b[^>]*?\bcharset\s*=\s*[\"']?\s*([A-Za-z0-9_:.\-]+)", re.IGNORECASE | re.DOTALL
-)
+_META_CHARSET = re.compile(rb"<meta\b[^>]*?\bcharset\s*=\s*[\"']?\s*([A-Za-z0-9_:.\-]+)", re.IGNORECASE | re.DOTALL)
 _CSS_CHARSET = re.compile(rb'^@charset "([^"]{1,40})";')
 _COMMENT = re.compile(rb"<!--.*?-->", re.DOTALL)
 # In these, a byte below 0x80 may be part of a longer character, so markup can't be found in the bytes.

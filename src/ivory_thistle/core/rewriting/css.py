@@ -8,7 +8,7 @@ from ivory_thistle.core.references.css import CssReading
 from ivory_thistle.core.references.site import Placement
 from ivory_thistle.core.references.source import Edit
 from ivory_thistle.core.rewriting.delivery import Delivery, NewFile, sibling_address
-from ivory_thistle.core.treatment.rules import TIERS, Tier
+from ivory_thistle.core.treatment.rules import MODERN_TIERS, TIERS, Tier
 
 Outcomes = dict[tuple[str, int], dict[Tier, str]]
 """For a rewritten placement (source path, start), the file that each tier is given."""
@@ -43,7 +43,7 @@ def rewrite_declarations(
             plain += between + (_url(placement.address, fallback, quote) if fallback else kept)
             modern += between + _image_set(placement.address, delivery, kept, quote)
             at, touched = reference.end, True
-            got: dict[Tier, str] = {t: f.path for t in ("avif", "webp") if (f := delivery.widest(t))}  # type: ignore[misc]
+            got: dict[Tier, str] = {t: f.path for t in MODERN_TIERS if (f := delivery.widest(t))}
             if fallback:
                 got["baseline"] = fallback.path
             outcomes[(placement.source, placement.start)] = got
@@ -63,7 +63,7 @@ def _plain_fallback(delivery: Delivery) -> NewFile | None:
 
 def _image_set(address: str, delivery: Delivery, original: str, quote: str) -> str:
     """Typed candidates, the best first, each with the resolution that keeps the painted size."""
-    options = []
+    options: list[str] = []
     for tier in TIERS:
         new = delivery.widest(tier)
         if new and (tier != "baseline" or options):

@@ -12,7 +12,7 @@ from ivory_thistle.core.references.site import Page, Placement
 from ivory_thistle.core.references.source import Edit, Source
 from ivory_thistle.core.rewriting.css import Outcomes, rewrite_declarations
 from ivory_thistle.core.rewriting.delivery import Delivery, NewFile, sibling_address
-from ivory_thistle.core.treatment.rules import TIERS, Tier
+from ivory_thistle.core.treatment.rules import MODERN_TIERS, TIERS, Tier
 
 WRAPPER = '<picture style="display:contents">'
 """The added element takes no part in the layout: flex and grid items, widths and floats stay the `img`'s."""
@@ -79,11 +79,11 @@ class _PageRewriter:
         if candidates:
             sources = self._candidate_sources(tag, candidates)
             changed = self._replace_candidates(tag, candidates)
-            if single and single.file in self.deliveries:
-                changed |= self._replace_src(tag, single, self.deliveries[single.file].widest("baseline"))
-                self._outcome(single, self.deliveries[single.file], 0)
-        elif single and single.file in self.deliveries:
-            sources, changed = self._single_image(tag, single, self.deliveries[single.file])
+            if single and (delivery := self.deliveries.get(single.file or "")):
+                changed |= self._replace_src(tag, single, delivery.widest("baseline"))
+                self._outcome(single, delivery, 0)
+        elif single and (delivery := self.deliveries.get(single.file or "")):
+            sources, changed = self._single_image(tag, single, delivery)
         else:
             return
         if sources or changed:
@@ -99,8 +99,8 @@ class _PageRewriter:
         slot = placement.declared_width
         sizes = sizes_for(slot or delivery.width)
         sources = []
-        for tier in ("avif", "webp"):
-            rungs = delivery.rungs(tier, slot)  # type: ignore[arg-type]
+        for tier in MODERN_TIERS:
+            rungs = delivery.rungs(tier, slot)
             if rungs:
                 offer = self._offer(placement.address, rungs, delivery)
                 sources.append(_source_tag(rungs[0].mime, offer, "" if " " not in offer else sizes, tag))
@@ -122,11 +122,11 @@ class _PageRewriter:
     def _candidate_sources(self, tag: Tag, candidates: list[Placement]) -> list[str]:
         """For each modern tier in which every candidate has a file: a source like the tag's own srcset."""
         sources = []
-        for tier in ("avif", "webp"):
+        for tier in MODERN_TIERS:
             offers, mime = [], ""
             for p in candidates:
                 delivery = self.deliveries.get(p.file or "")
-                new = delivery.widest(tier) if delivery else None  # type: ignore[arg-type]
+                new = delivery.widest(tier) if delivery else None
                 if not delivery or not new:
                     break
                 mime = new.mime
@@ -134,9 +134,9 @@ class _PageRewriter:
             else:
                 sources.append(_source_tag(mime, ", ".join(offers), None, tag))
                 for p in candidates:
-                    new = self.deliveries[p.file or ""].widest(tier)  # type: ignore[arg-type]
+                    new = self.deliveries[p.file or ""].widest(tier)
                     assert new is not None
-                    self.result.outcomes.setdefault((p.source, p.start), {})[tier] = new.path  # type: ignore[index]
+                    self.result.outcomes.setdefault((p.source, p.start), {})[tier] = new.path
         return sources
 
     def _replace_candidates(self, tag: Tag, candidates: list[Placement]) -> bool:

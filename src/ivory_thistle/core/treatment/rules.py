@@ -8,6 +8,7 @@ from typing import Any, Literal, get_args
 Tier = Literal["avif", "webp", "baseline"]
 TIERS: tuple[Tier, ...] = get_args(Tier)
 """Audience tiers, the most modern first: what a visitor's browser shows."""
+MODERN_TIERS: tuple[Tier, ...] = ("avif", "webp")
 
 
 @dataclass(frozen=True, slots=True)

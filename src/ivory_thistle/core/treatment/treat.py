@@ -54,10 +54,7 @@ def treat_image(data: bytes, facts: ImageFacts, widths: Iterable[int], rules: Ru
     rungs = sorted(widths)
     top = decode(data, facts, rungs[-1]).without_unused_alpha()
     graphic = facts.format in ("png", "gif", "bmp", "webp") and _is_graphic(data, facts)
-    levels: list[Pixels] = [top]
-    for width in reversed(rungs[:-1]):
-        levels.append(reduce(top, width))
-    levels.reverse()
+    levels = [*(reduce(top, width) for width in rungs[:-1]), top]
     made = {tier: [_encode(tier, level, graphic, rules) for level in levels] for tier in TIERS}
     return _keep(made, facts, rules, graphic)
 
@@ -72,9 +69,7 @@ def _encode(tier: Tier, pixels: Pixels, graphic: bool, rules: Rules) -> Encoded:
     return encode_jpeg(pixels, rules.jpeg_quality)
 
 
-def _keep(
-    made: dict[Tier, list[Encoded]], facts: ImageFacts, rules: Rules, graphic: bool
-) -> Treated:
+def _keep(made: dict[Tier, list[Encoded]], facts: ImageFacts, rules: Rules, graphic: bool) -> Treated:
     words = ["Flat graphic: lossless." if graphic else "Photograph."]
     fallback = made["baseline"]
     at_full = fallback[-1].width == facts.width

@@ -1,0 +1,163 @@
+"""The journey of a new user through the real interface, and what Chromium makes of the handover."""
+
+from __future__ import annotations
+
+import functools
+import http.server
+import re
+import threading
+import zipfile
+from collections.abc import Iterator
+from pathlib import Path
+from typing import ClassVar
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from conftest import ROOT, Application
+from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.intake.folder import Folder
+from ivory_thistle.workflows.headless import treat_folder
+
+pytestmark = [pytest.mark.browser, pytest.mark.database]
+AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
+
+
+@pytest.fixture
+def complaints(page: Page) -> Iterator[list[str]]:
+    """Everything that the browser's console complains of."""
+    found: list[str] = []
+    page.on("console", lambda m: found.append(m.text) if m.type in ("error", "warning") else None)
+    page.on("pageerror", lambda e: found.append(str(e)))
+    yield found
+    assert found == []
+
+
+def audit_accessibility(page: Page) -> None:
+    """axe-core finds nothing on the screen as it is."""
+    page.evaluate(AXE.read_text())
+    result = page.evaluate(
+        "async () => (await axe.run()).violations.map(v => v.id + ': ' + v.nodes.map(n => n.html).join(' '))"
+    )
+    assert result == []
+
+
+def test_from_a_folder_to_the_handover(
+    page: Page, application: Application, site_folder: Path, tmp_path: Path, complaints: list[str]
+) -> None:
+    """Add a site, audit it, change budgets, browse the library, treat, see savings, download."""
+    page.goto(application.address)
+    page.get_by_role("link", name="Add a site").click()
+    page.get_by_label("Name").fill("Tea house")
+    page.get_by_label("Whole path of the built site").fill("/does/not/exist")
+    page.get_by_role("button", name="Read this folder").click()
+    expect(page.get_by_role("alert")).to_have_text("The folder /does/not/exist does not exist.")
+    page.get_by_label("Whole path of the built site").fill(str(site_folder))
+    page.get_by_role("button", name="Read this folder").click()
+    page.get_by_role("link", name="Audit 2 pages").click()
+
+    expect(page.get_by_role("heading", name="All 2 pages within budget")).to_be_visible()
+    page.get_by_label("Budget of a page").fill("200 kB")
+    page.get_by_role("button", name="Hold pages to this").click()
+    expect(page.get_by_role("heading", name="2 of 2 pages over budget")).to_be_visible()
+    strip = page.get_by_role("group", name=re.compile("Weight of index.html"))
+    strip.press("ArrowRight")
+    expect(strip.get_by_role("status")).to_contain_text("·")
+    audit_accessibility(page)
+    page.get_by_role("link", name="index.html").click()
+    expect(page.get_by_text("img/missing.jpg", exact=True)).to_be_visible()
+    audit_accessibility(page)
+
+    page.get_by_role("link", name="Library").first.click()
+    rows = page.get_by_role("table", name="Images").get_by_role("row")
+    expect(rows).to_have_count(7)
+    page.get_by_role("button", name="Pages").click()
+    expect(rows.nth(1)).to_contain_text("img/coffee.jpg")
+    page.get_by_label("Find in paths").fill("graphic")
+    expect(rows).to_have_count(2)
+    assert "find=graphic" in page.url and "sort=pages" in page.url
+    audit_accessibility(page)
+    page.get_by_role("link", name="img/graphic.png").click()
+    expect(page.get_by_role("heading", name="1 placement")).to_be_visible()
+    audit_accessibility(page)
+
+    page.get_by_role("link", name="Treatment").click()
+    page.get_by_role("button", name="Treat 5 images").click()
+    expect(page.get_by_role("progressbar", name="Images treated")).to_be_visible()
+    page.reload()
+    expect(page.get_by_role("heading", name="Done")).to_be_visible(timeout=240_000)
+    audit_accessibility(page)
+    page.get_by_role("link", name="See the savings").click()
+    expect(page.get_by_text("none is over now")).to_be_visible()
+    page.get_by_role("radio", name="Neither").click()
+    audit_accessibility(page)
+    page.get_by_role("link", name="Take the handover").click()
+    with page.expect_download() as download:
+        page.get_by_role("link", name="Download tea-house-handover.zip").click()
+    archive = tmp_path / "handover.zip"
+    download.value.save_as(archive)
+    with zipfile.ZipFile(archive) as held:
+        assert b"<picture" in held.read("index.html")
+        assert held.read("img/cat.jpg") == (site_folder / "img/cat.jpg").read_bytes()
+    page.get_by_role("link", name="← Sites").click()
+    page.get_by_role("button", name="Remove Tea house").click()
+    expect(page.get_by_role("link", name="Tea house")).to_have_count(0)
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_role("link", name="Tea house")).to_be_visible()
+
+
+def test_an_archive_is_uploaded(page: Page, application: Application, tmp_path: Path) -> None:
+    """A ZIP chosen in the browser; one without a web page fails with its reason on the capture's screen."""
+    archive = tmp_path / "empty.zip"
+    with zipfile.ZipFile(archive, "w") as made:
+        made.writestr("readme.txt", "nothing")
+    page.goto(f"{application.address}/new")
+    page.locator("input[type=file]").set_input_files(archive)
+    expect(page.get_by_role("alert")).to_have_text(
+        "The archive holds no web page (.html); pack the folder of the built site."
+    )
+
+
+@pytest.fixture
+def served(site_folder: Path, tmp_path: Path) -> Iterator[str]:
+    """The little site before and after its treatment, under /site and /out."""
+    treat_folder(Folder(site_folder), tmp_path / "out", Rules())
+
+    class Quiet(http.server.SimpleHTTPRequestHandler):
+        extensions_map: ClassVar[dict[str, str]] = {
+            **http.server.SimpleHTTPRequestHandler.extensions_map,
+            ".avif": "image/avif",
+            ".webp": "image/webp",
+        }
+
+        def log_message(self, *arguments: object) -> None:
+            pass
+
+    with http.server.ThreadingHTTPServer(("127.0.0.1", 0), functools.partial(Quiet, directory=tmp_path)) as server:
+        thread = threading.Thread(target=server.serve_forever, daemon=True)
+        thread.start()
+        yield f"http://127.0.0.1:{server.server_address[1]}"
+        server.shutdown()
+
+
+def test_chromium_shows_the_handover_like_the_original(page: Page, served: str) -> None:
+    """Every image is shown in the same box, in AVIF, whole; no request fails but the one that did before."""
+    look = """() => [...document.images].map(i => {
+        const b = i.getBoundingClientRect();
+        return {box: [b.x, b.y, b.width, b.height].map(Math.round), file: i.currentSrc, whole: i.complete && i.naturalWidth > 0};
+    })"""
+    failed: list[str] = []
+    page.on("response", lambda r: failed.append(r.url) if r.status >= 400 and "favicon" not in r.url else None)
+    for path in ("index.html", "more/second.html"):
+        page.goto(f"{served}/site/{path}", wait_until="networkidle")
+        before = page.evaluate(look)
+        page.goto(f"{served}/out/{path}", wait_until="networkidle")
+        after = page.evaluate(look)
+        assert [i["box"] for i in after] == [i["box"] for i in before]
+        assert [i["whole"] for i in after] == [i["whole"] for i in before]
+        assert all(i["file"].endswith((".avif", ".webp", "missing.jpg")) for i in after)
+    assert {f.rsplit("/", 1)[-1] for f in failed} == {"missing.jpg"}
+    background = page.goto(f"{served}/out/index.html") and page.evaluate(
+        "getComputedStyle(document.querySelector('div')).backgroundImage"
+    )
+    assert "china-640.avif" in background

@@ -5,10 +5,9 @@ from __future__ import annotations
 import socket
 import sys
 import threading
-import time
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import httpx
 import pytest
@@ -17,13 +16,13 @@ from sqlalchemy import Engine
 
 sys.path.insert(0, str(Path(__file__).parent))
 
+from application import ROOT, Application
 from ivory_thistle.api.__main__ import opened
 from ivory_thistle.api.app import create_app
 from ivory_thistle.store.database import connect, migrate
 from ivory_thistle.store.mariadb import MariaDb
 from pictures import write_site
 
-ROOT = Path(__file__).parent.parent
 _ORDER = ("core", "intake", "workflows", "store", "api", "browser")
 
 
@@ -55,24 +54,6 @@ def engine(data_folder: Path) -> Iterator[Engine]:
     database.stop()
 
 
-@dataclass(frozen=True)
-class Application:
-    """The running application: its address and a client that belongs to it."""
-
-    address: str
-    client: httpx.Client
-
-    def wait(self, path: str, states: tuple[str, ...], seconds: float = 240) -> dict[str, object]:
-        """Asks until the thing at `path` is in one of the states."""
-        deadline = time.monotonic() + seconds
-        while True:
-            now: dict[str, object] = self.client.get(path).json()
-            if now["state"] in states:
-                return now
-            assert time.monotonic() < deadline, f"{path} is still {now['state']}"
-            threading.Event().wait(0.05)
-
-
 @pytest.fixture(scope="session")
 def application(engine: Engine, data_folder: Path) -> Iterator[Application]:
     """The whole application with its front end, workers and database, on loopback."""
@@ -93,3 +74,22 @@ def application(engine: Engine, data_folder: Path) -> Iterator[Application]:
         yield Application(address, client)
     server.should_exit = True
     thread.join(60)
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args(browser_type_launch_args: dict[str, Any]) -> dict[str, Any]:
+    """Debian's browser, without its own talk to the network."""
+    arguments = [
+        "--no-sandbox",
+        "--disable-gpu",
+        "--disable-background-networking",
+        "--disable-component-update",
+        "--disable-sync",
+    ]
+    return {**browser_type_launch_args, "executable_path": "/usr/bin/chromium", "args": arguments}
+
+
+@pytest.fixture(scope="session")
+def browser_context_args(browser_context_args: dict[str, Any]) -> dict[str, Any]:
+    """The size that every screen is designed for."""
+    return {**browser_context_args, "viewport": {"width": 1280, "height": 800}}

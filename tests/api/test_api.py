@@ -10,7 +10,7 @@ from pathlib import Path
 import httpx
 import pytest
 
-from conftest import ROOT, Application
+from application import ROOT, Application
 from ivory_thistle.api.schema_file import openapi_document
 
 pytestmark = pytest.mark.database

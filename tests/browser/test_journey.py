@@ -14,7 +14,7 @@ from typing import ClassVar
 import pytest
 from playwright.sync_api import Page, expect
 
-from conftest import ROOT, Application
+from application import ROOT, Application
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.headless import treat_folder
@@ -27,7 +27,11 @@ AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
 def complaints(page: Page) -> Iterator[list[str]]:
     """Everything that the browser's console complains of."""
     found: list[str] = []
-    page.on("console", lambda m: found.append(m.text) if m.type in ("error", "warning") else None)
+    # The browser itself notes every refused request; the journey makes one on purpose.
+    page.on(
+        "console",
+        lambda m: found.append(m.text) if m.type in ("error", "warning") and "status of 422" not in m.text else None,
+    )
     page.on("pageerror", lambda e: found.append(str(e)))
     yield found
     assert found == []
@@ -54,7 +58,7 @@ def test_from_a_folder_to_the_handover(
     expect(page.get_by_role("alert")).to_have_text("The folder /does/not/exist does not exist.")
     page.get_by_label("Whole path of the built site").fill(str(site_folder))
     page.get_by_role("button", name="Read this folder").click()
-    page.get_by_role("link", name="Audit 2 pages").click()
+    page.get_by_role("link", name="Audit 2 pages", exact=True).click()
 
     expect(page.get_by_role("heading", name="All 2 pages within budget")).to_be_visible()
     page.get_by_label("Budget of a page").fill("200 kB")
@@ -118,6 +122,13 @@ def test_an_archive_is_uploaded(page: Page, application: Application, tmp_path: 
     )
 
 
+SHOWN = {
+    "index.html": ["coffee-300.avif", "graphic-600.png", "missing.jpg", "cat-451.avif"],
+    "more/second.html": ["coffee-600.avif"],
+}
+"""What Chromium at one pixel a CSS px shows; the graphic's palette PNG beats both modern formats."""
+
+
 @pytest.fixture
 def served(site_folder: Path, tmp_path: Path) -> Iterator[str]:
     """The little site before and after its treatment, under /site and /out."""
@@ -155,7 +166,7 @@ def test_chromium_shows_the_handover_like_the_original(page: Page, served: str) 
         after = page.evaluate(look)
         assert [i["box"] for i in after] == [i["box"] for i in before]
         assert [i["whole"] for i in after] == [i["whole"] for i in before]
-        assert all(i["file"].endswith((".avif", ".webp", "missing.jpg")) for i in after)
+        assert [i["file"].rsplit("/")[-1] for i in after] == SHOWN[path]
     assert {f.rsplit("/", 1)[-1] for f in failed} == {"missing.jpg"}
     background = page.goto(f"{served}/out/index.html") and page.evaluate(
         "getComputedStyle(document.querySelector('div')).backgroundImage"

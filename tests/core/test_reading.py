@@ -177,23 +177,23 @@ def test_every_way_of_naming_a_picture_is_read() -> None:
     reading = read_page(read_html_source(page.encode()))
     names = {r.address for r in reading.references}
     assert names == {
-            "i.ico",
-            "p.jpg",
-            "o.jpg",
-            "s.jpg",
-            "t.jpg",
-            "l.jpg",
-            "u.webp",
-            "v.jpg",
-            "w.jpg",
-            "x.png",
-            "y.png",
-            "z.svg",
-            "d.png",
-            "n.jpg",
-            "bg.gif",
-            "e.png",
-        }
+        "i.ico",
+        "p.jpg",
+        "o.jpg",
+        "s.jpg",
+        "t.jpg",
+        "l.jpg",
+        "u.webp",
+        "v.jpg",
+        "w.jpg",
+        "x.png",
+        "y.png",
+        "z.svg",
+        "d.png",
+        "n.jpg",
+        "bg.gif",
+        "e.png",
+    }
     assert reading.base == "/b/"
     assert reading.stylesheets == ["k.css"]
     assert [link.address for link in reading.links] == ["big.jpg"]

@@ -102,7 +102,7 @@ def finish_run(session: Session, run: t.Run, blobs: Blobs) -> None:
     ]
     if rows:
         session.execute(insert(t.PageSaving), rows)
-    run.savings = {"before": handover.savings.before, **handover.savings.after}
+    run.savings = {"before": handover.savings.before, **_by_name(handover.savings.after)}
     run.state, run.finished_at = "done", t.now()
 
 

@@ -1,0 +1,30 @@
+"""The running application as tests see it."""
+
+from __future__ import annotations
+
+import threading
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+import httpx
+
+ROOT = Path(__file__).parent.parent
+
+
+@dataclass(frozen=True)
+class Application:
+    """The running application: its address and a client that belongs to it."""
+
+    address: str
+    client: httpx.Client
+
+    def wait(self, path: str, states: tuple[str, ...], seconds: float = 240) -> dict[str, object]:
+        """Asks until the thing at `path` is in one of the states."""
+        deadline = time.monotonic() + seconds
+        while True:
+            now: dict[str, object] = self.client.get(path).json()
+            if now["state"] in states:
+                return now
+            assert time.monotonic() < deadline, f"{path} is still {now['state']}"
+            threading.Event().wait(0.05)

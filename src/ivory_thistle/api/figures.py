@@ -13,6 +13,7 @@ from ivory_thistle.core.budgets.budget import state_of
 from ivory_thistle.store import tables as t
 
 _MAX_SEGMENTS = 60
+_WEIGHED_PIXELS = 4_000_000
 
 
 def newest_capture(session: Session, site_id: int) -> t.Capture | None:
@@ -143,7 +144,7 @@ def run_out(session: Session, run: t.Run) -> schemas.Run:
     total, done, failed, left, before, after, recent = (int(x) for x in row)
     seconds = ((run.finished_at or t.now()) - run.started_at).total_seconds() if run.started_at else 0
     rate = recent / seconds if recent and seconds > 0 else None
-    going = run.state == "running" and rate
+    left_seconds = _seconds_left(session, run, seconds) if run.state == "running" and recent else None
     return schemas.Run(
         id=run.id,
         capture_id=run.capture_id,
@@ -156,11 +157,25 @@ def run_out(session: Session, run: t.Run) -> schemas.Run:
         bytes_before=before,
         bytes_after=after,
         rate=rate,
-        seconds_left=(total - done - failed) / rate if going and rate else None,
+        seconds_left=left_seconds,
         created_at=run.created_at,
         started_at=run.started_at,
         finished_at=run.finished_at,
     )
+
+
+def _seconds_left(session: Session, run: t.Run, seconds: float) -> float:
+    """Estimated by pixels, since the largest pictures come first and take the longest."""
+    weight = func.least(t.Image.pixels, _WEIGHED_PIXELS)
+    done, waiting = session.execute(
+        select(
+            func.coalesce(func.sum(case((t.Task.finished_at >= run.started_at, weight), else_=0)), 0),
+            func.coalesce(func.sum(case((t.Task.state == "waiting", weight), else_=0)), 0),
+        )
+        .join(t.Image, t.Image.id == t.Task.image_id)
+        .where(t.Task.run_id == run.id, func.json_length(t.Task.widths) > 0)
+    ).one()
+    return seconds * float(waiting) / max(float(done), 1.0)
 
 
 def budget_state(used: int, allowed: int) -> schemas.BudgetState:

@@ -137,7 +137,7 @@ function LedgerLine({ site }: { site: OpenSite }) {
 function Entry({ name, tone = "", children }: { name: string; tone?: string; children: React.ReactNode }) {
   return (
     <span>
-      <span className="text-ink-soft">{name} </span>
+      <span className="mr-1.5 text-ink-soft">{name}</span>
       <span className={`figure ${tone}`}>{children}</span>
     </span>
   );

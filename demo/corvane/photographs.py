@@ -182,7 +182,7 @@ def rock(rng: np.random.Generator, height: int, width: int) -> Array:
     """Weathered stone: texture everywhere."""
     relief, stain = fractal(rng, height, width, 1.35), fractal(rng, height, width, 1.9)
     slope = np.gradient(relief, axis=1) * min(width, 1350) / 9
-    value = np.clip(0.5 + 0.34 * (relief - 0.5) + 0.5 * slope, 0, 1)
+    value = np.clip(0.5 + 0.4 * (relief - 0.5) + 0.22 * slope, 0, 1)
     tint = np.array([0.72, 0.66, 0.60], dtype=np.float32) + (stain[..., None] - 0.5) * np.array(
         [0.3, 0.18, 0.02], dtype=np.float32
     )

@@ -15,6 +15,7 @@ from ivory_thistle.core.faults import Fault
 from ivory_thistle.core.images.sniff import (
     EXTENSIONS,
     IMAGE_EXTENSIONS,
+    NAMES,
     ImageFormat,
     extension_of,
     sniff_format,
@@ -84,7 +85,7 @@ def _faults(path: str, extension: str, facts: ImageFacts) -> list[Fault]:
     found = []
     if facts.format in EXTENSIONS and extension not in EXTENSIONS[facts.format]:
         said = f"is named .{extension}" if extension else "has no extension"
-        found.append(Fault("wrong-extension", path, f"{path} {said} but its bytes are {facts.format.upper()}."))
+        found.append(Fault("wrong-extension", path, f"{path} {said} but its bytes are {NAMES[facts.format]}."))
     if facts.problem.startswith("claims"):
         found.append(Fault("too-many-pixels", path, f"{path} {facts.problem}; it is left as it is."))
     elif facts.problem.startswith("is cut off"):

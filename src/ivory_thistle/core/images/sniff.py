@@ -24,6 +24,21 @@ EXTENSIONS: dict[ImageFormat, tuple[str, ...]] = {
     "heic": ("heic", "heif"),
 }
 
+NAMES: dict[ImageFormat, str] = {
+    "jpeg": "JPEG",
+    "png": "PNG",
+    "webp": "WebP",
+    "avif": "AVIF",
+    "gif": "GIF",
+    "svg": "SVG",
+    "bmp": "BMP",
+    "ico": "ICO",
+    "tiff": "TIFF",
+    "heic": "HEIC",
+    "unknown": "an unknown format",
+}
+"""The formats as they are written in sentences."""
+
 MIME: dict[ImageFormat, str] = {
     "jpeg": "image/jpeg",
     "png": "image/png",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
+from ivory_thistle.core.images.sniff import NAMES
 from ivory_thistle.core.references.site import Image, Placement, SiteReading
 from ivory_thistle.core.treatment.rules import Rules
 
@@ -65,9 +66,9 @@ def _why_left_alone(image: Image, placements: list[Placement], rules: Rules) -> 
     if facts.frames > 1:
         return f"An animation of {facts.frames} frames stays as it is."
     if facts.format in ("avif", "ico"):
-        return f"{facts.format.upper()} stays as it is."
+        return f"{NAMES[facts.format]} stays as it is."
     if not facts.treatable:
-        return f"{facts.format.upper()} is not a format that every browser shows; convert it by hand."
+        return f"{NAMES[facts.format]} is not a format that every browser shows; convert it by hand."
     if facts.bytes < rules.leave_below_bytes:
         return f"Already small: under {rules.leave_below_bytes / 1000:g} kB."
     if not shown:

@@ -11,7 +11,7 @@ import numpy as np
 from ivory_thistle.core.encoders import Encoded, encode_avif, encode_jpeg, encode_png, encode_webp
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.pixels import Pixels, decode, reduce
-from ivory_thistle.core.images.sniff import ImageFormat
+from ivory_thistle.core.images.sniff import NAMES, ImageFormat
 from ivory_thistle.core.treatment.rules import TIERS, Rules, Tier
 
 _SAMPLE_SIDE = 1024
@@ -77,7 +77,7 @@ def _keep(made: dict[Tier, list[Encoded]], facts: ImageFacts, rules: Rules, grap
     if at_full and not rules.replacement_is_worth_it(facts.bytes, fallback[-1].bytes):
         fallback_kept = [e for e in fallback_kept if e is not fallback[-1]]
         words.append(
-            f"The original ({_kb(facts.bytes)}) stays as the fallback: {fallback[-1].format.upper()} would be"
+            f"The original ({_kb(facts.bytes)}) stays as the fallback: {NAMES[fallback[-1].format]} would be"
             f" {_kb(fallback[-1].bytes)}."
         )
     standing = [min(e.bytes, facts.bytes) for e in fallback]
@@ -87,10 +87,10 @@ def _keep(made: dict[Tier, list[Encoded]], facts: ImageFacts, rules: Rules, grap
         total, rival = sum(e.bytes for e in files), sum(standing)
         if rules.tier_is_worth_it(rival, total) and files[-1].bytes < standing[-1]:
             kept += [(tier, e) for e in files]
-            words.append(f"{tier.upper()} saves {1 - total / rival:.0%} ({_kb(rival)} to {_kb(total)}).")
+            words.append(f"{NAMES[files[-1].format]} saves {1 - total / rival:.0%} ({_kb(rival)} to {_kb(total)}).")
             standing = [e.bytes for e in files]
         else:
-            words.append(f"{tier.upper()} dropped: {_kb(total)} against {_kb(rival)} is not worth a file.")
+            words.append(f"{NAMES[files[-1].format]} dropped: {_kb(total)} against {_kb(rival)} is not worth a file.")
     order = {tier: n for n, tier in enumerate(TIERS)}
     kept.sort(key=lambda k: (order[k[0]], k[1].width))
     return Treated(tuple(_rendition(t, e) for t, e in kept), tuple(words))

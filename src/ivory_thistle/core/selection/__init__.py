@@ -1,0 +1,1 @@
+"""Selection: which candidate a browser loads, as the HTML standard says."""

@@ -1,0 +1,142 @@
+"""From `srcset`, `sizes` and `picture` to the one candidate that a browser loads."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from math import sqrt
+from typing import Any
+
+from ivory_thistle.core.references.srcset import parse_srcset
+from ivory_thistle.core.selection.lengths import component_values, length_in_px, significant
+from ivory_thistle.core.selection.media import evaluate_condition, matches_media
+from ivory_thistle.core.selection.screen import Screen
+
+
+@dataclass(frozen=True, slots=True)
+class SourceElement:
+    """A `source` before an `img` in a `picture`: its attributes' values, None where missing."""
+
+    srcset: str | None
+    sizes: str | None = None
+    media: str | None = None
+    type: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """The candidate chosen: its address, its density (CSS px = pixels / density) and where it stood.
+
+    `source` counts the `picture`'s sources from 0; None is the `img` itself.
+    """
+
+    address: str
+    density: float
+    source: int | None
+
+
+def source_size(sizes: str | None, screen: Screen, auto_width: float | None = None) -> float:
+    """The source size in px that a `sizes` attribute gives; 100vw where it gives none.
+
+    https://html.spec.whatwg.org/#parse-a-sizes-attribute . `auto_width` is the box's width for a lazy image with
+    `sizes=auto`.
+    """
+    for part in _comma_parts(component_values(sizes or "")):
+        nodes = significant(part)
+        if not nodes:
+            continue
+        if len(nodes) == 1 and nodes[0].type == "ident" and nodes[0].lower_value == "auto":
+            if auto_width is not None:
+                return auto_width
+            continue
+        length = length_in_px(nodes[-1], screen)
+        if length is None or length < 0:
+            continue
+        if len(nodes) == 1:
+            return length
+        if evaluate_condition(nodes[:-1], screen) is True:
+            return length
+    return float(screen.width)
+
+
+def _comma_parts(nodes: Sequence[Any]) -> list[list[Any]]:
+    parts: list[list[Any]] = [[]]
+    for n in nodes:
+        if n.type == "literal" and n.value == ",":
+            parts.append([])
+        else:
+            parts[-1].append(n)
+    return parts
+
+
+def best_candidate(
+    src: str | None, srcset: str | None, sizes: str | None, screen: Screen, auto_width: float | None = None
+) -> tuple[str, float] | None:
+    """Address and density of the candidate of one element.
+
+    https://html.spec.whatwg.org/#update-the-source-set for the set, with `src` as the last candidate at 1x unless
+    widths are given. The standard leaves the pick to the browser: Chromium takes the first density that is not below
+    the screen's, unless the one before it is nearer by the geometric mean of both.
+    """
+    candidates = list(parse_srcset(srcset).candidates) if srcset is not None else []
+    size = source_size(sizes, screen, auto_width) if any(c.width for c in candidates) else 0.0
+    by_width = any(c.width for c in candidates)
+    found: list[tuple[float, str]] = []
+    for c in candidates:
+        if c.width:
+            found.append((c.width / size if size else float("inf"), c.address))
+        else:
+            found.append((c.density if c.density is not None else 1.0, c.address))
+    if src and not by_width:
+        found.append((1.0, src))
+    if not found:
+        return None
+    found.sort(key=lambda f: f[0])
+    distinct = [f for n, f in enumerate(found) if n == 0 or f[0] != found[n - 1][0]]
+    density, address = distinct[_pick([f[0] for f in distinct], screen.density)]
+    return address, density
+
+
+def _pick(densities: Sequence[float], wanted: float) -> int:
+    """Which of the rising densities suits a screen's."""
+    for n in range(len(densities) - 1):
+        following = densities[n + 1]
+        if following < wanted:
+            continue
+        mean = sqrt(densities[n] * following)
+        if (wanted <= 1.0 and wanted > densities[n]) or wanted >= mean:
+            return n + 1
+        return n
+    return len(densities) - 1
+
+
+def choose(
+    src: str | None,
+    srcset: str | None,
+    sizes: str | None,
+    sources: Iterable[SourceElement],
+    screen: Screen,
+    shown_types: frozenset[str],
+    auto_width: float | None = None,
+) -> Choice | None:
+    """The candidate that an `img`, with the `source`s before it in its `picture`, loads.
+
+    https://html.spec.whatwg.org/#update-the-source-set : the first source whose media matches and whose type the
+    browser shows and that has a candidate; else the `img`'s own.
+    """
+    for number, source in enumerate(sources):
+        if source.srcset is None or (source.media is not None and not matches_media(source.media, screen)):
+            continue
+        if source.type is not None and not _type_is_shown(source.type, shown_types):
+            continue
+        found = best_candidate(None, source.srcset, source.sizes, screen, auto_width)
+        if found:
+            return Choice(found[0], found[1], number)
+    found = best_candidate(src, srcset, sizes, screen, auto_width)
+    return Choice(found[0], found[1], None) if found else None
+
+
+def _type_is_shown(kind: str, shown_types: frozenset[str]) -> bool:
+    """An empty type is as if there were none; parameters after a `;` do not count."""
+    bare = kind.split(";", 1)[0].strip("\t\n\f\r ").lower()
+    return not bare or bare in shown_types

@@ -1,0 +1,38 @@
+"""Screens: the viewports that pages are judged on, and what media conditions can ask of them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ivory_thistle.core.treatment.rules import Tier
+
+
+@dataclass(frozen=True, slots=True)
+class Screen:
+    """A viewport of `width` x `height` CSS px at `density` device pixels a CSS px."""
+
+    name: str
+    width: int
+    height: int
+    density: float = 1.0
+    dark: bool = False
+
+
+DEFAULT_SCREENS = (
+    Screen("phone", 390, 844, 3),
+    Screen("tablet", 820, 1180, 2),
+    Screen("laptop", 1440, 900, 2),
+    Screen("desktop", 1920, 1080, 1),
+)
+
+SHOWN_BY_ALL = frozenset(
+    {"image/jpeg", "image/jpg", "image/png", "image/gif", "image/svg+xml", "image/bmp", "image/x-icon",
+     "image/vnd.microsoft.icon", "image/apng", "image/pjpeg", "image/x-png", "image/x-ms-bmp"}
+)  # fmt: skip
+
+SHOWN: dict[Tier, frozenset[str]] = {
+    "baseline": SHOWN_BY_ALL,
+    "webp": SHOWN_BY_ALL | {"image/webp"},
+    "avif": SHOWN_BY_ALL | {"image/webp", "image/avif"},
+}
+"""The media types that a browser of each tier shows."""

@@ -86,7 +86,7 @@ def browser_type_launch_args(browser_type_launch_args: dict[str, Any]) -> dict[s
         "--disable-component-update",
         "--disable-sync",
     ]
-    return {**browser_type_launch_args, "executable_path": "/usr/bin/chromium", "args": arguments}
+    return {**browser_type_launch_args, "executable_path": "/usr/bin/chromium-headless-shell", "args": arguments}
 
 
 @pytest.fixture(scope="session")

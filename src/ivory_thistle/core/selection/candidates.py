@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from math import sqrt
 from typing import Any
 
 from ivory_thistle.core.references.srcset import parse_srcset
@@ -75,8 +74,8 @@ def best_candidate(
     """Address and density of the candidate of one element.
 
     https://html.spec.whatwg.org/#update-the-source-set for the set, with `src` as the last candidate at 1x unless
-    widths are given. The standard leaves the pick to the browser: Chromium takes the first density that is not below
-    the screen's, unless the one before it is nearer by the geometric mean of both.
+    widths are given. The standard leaves the pick to the browser; ours is Chromium's (found out by asking it, see
+    docs/decisions/0005): the smallest density that is not below the screen's, else the largest.
     """
     candidates = list(parse_srcset(srcset).candidates) if srcset is not None else []
     size = source_size(sizes, screen, auto_width) if any(c.width for c in candidates) else 0.0
@@ -98,16 +97,8 @@ def best_candidate(
 
 
 def _pick(densities: Sequence[float], wanted: float) -> int:
-    """Which of the rising densities suits a screen's."""
-    for n in range(len(densities) - 1):
-        following = densities[n + 1]
-        if following < wanted:
-            continue
-        mean = sqrt(densities[n] * following)
-        if (wanted <= 1.0 and wanted > densities[n]) or wanted >= mean:
-            return n + 1
-        return n
-    return len(densities) - 1
+    """Which of the rising densities suits a screen's: the first that is not below it, else the last."""
+    return next((n for n, density in enumerate(densities) if density >= wanted), len(densities) - 1)
 
 
 def choose(

@@ -237,9 +237,20 @@ class LeftAlone(Out):
     count: int
 
 
+class RulesOut(Out):
+    """The rules that a treatment follows: encoder qualities, and the share a format must save to be kept."""
+
+    avif_quality: int
+    webp_quality: int
+    jpeg_quality: int
+    max_width: int
+    worth_share: float
+
+
 class Forecast(Out):
     """What a treatment would touch, before it is started."""
 
+    rules: RulesOut
     images: int
     bytes: int
     renditions: int

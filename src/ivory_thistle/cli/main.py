@@ -15,9 +15,11 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, T
 
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.references.site import SiteReading
+from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
 from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.intake.browser import PageMeasurement
 from ivory_thistle.intake.folder import Folder
-from ivory_thistle.workflows.headless import audit_json, treat_folder, treat_json
+from ivory_thistle.workflows.headless import audit_json, measure_folder, measured_json, treat_folder, treat_json
 from ivory_thistle.workflows.reading import Progress as Callback
 from ivory_thistle.workflows.reading import read_folder
 
@@ -29,13 +31,26 @@ JsonOption = Annotated[bool, typer.Option("--json", help="Print the result as JS
 
 
 @app.command()
-def audit(folder: FolderArgument, as_json: JsonOption = False) -> None:
+def audit(
+    folder: FolderArgument,
+    as_json: JsonOption = False,
+    measure: Annotated[bool, typer.Option("--measure", help="Also load every page in headless Chromium.")] = False,
+    screens: Annotated[str, typer.Option(help="Screens to measure on, with commas between.")] = "",
+) -> None:
     """Read a site and weigh the images of every page."""
-    with _progress(("Reading files",)) as (on_file,):
-        site = read_folder(Folder(folder), on_file)
+    chosen = _screens(screens)
+    source = Folder(folder)
+    with _progress(("Reading files", "Measuring pages") if measure else ("Reading files",)) as bars:
+        site = read_folder(source, bars[0])
+        measured = measure_folder(source, site, chosen, bars[1]) if measure else []
     if not site.pages and not site.images:
         raise UnusableInput(f"{folder} holds no web page and no picture.")
-    if as_json:
+    if measure:
+        if as_json:
+            _print_json(measured_json(site, measured))
+        else:
+            _print_measured(measured)
+    elif as_json:
         _print_json(audit_json(site))
     else:
         _print_audit(site)
@@ -54,11 +69,30 @@ def treat(
         _print_json(treat_json(site, handover, failed))
         return
     before, after = handover.savings.before, handover.savings.after["avif"]
-    share = f", {1 - after / before:.0%} less" if before else ""
+    share = f", {100 * (1 - after / before):.0f} % less" if before else ""
     typer.echo(f"{len(handover.new_files)} new files, {len(handover.rewritten)} pages and style sheets rewritten.")
     typer.echo(f"Images in use: {_kb(before)} before, {_kb(after)} after{share} (avif; kB = 1,000 bytes).")
     for failure in failed:
         typer.echo(f"Not treated: {failure.path}. {failure.reason}")
+
+
+def _screens(names: str) -> list[Screen]:
+    """The screens of these names; all defaults for none. Raises UnusableInput for an unknown one."""
+    known = {s.name: s for s in DEFAULT_SCREENS}
+    wanted = [n.strip() for n in names.split(",") if n.strip()] or list(known)
+    unknown = next((n for n in wanted if n not in known), None)
+    if unknown:
+        raise UnusableInput(f"There is no screen {unknown!r}; there are {', '.join(known)}.")
+    return [known[n] for n in dict.fromkeys(wanted)]
+
+
+def _print_measured(measured: list[PageMeasurement]) -> None:
+    typer.echo("Image bytes on the wire, at opening and scrolled through (measured; kB = 1,000 bytes).")
+    for m in measured:
+        typer.echo(f"{_kb(m.opening_bytes):>12} {_kb(m.scrolled_bytes):>12}  {m.screen:<8} {m.page}")
+        for note in (m.problem, *m.errors):
+            if note:
+                typer.echo(f"{'':26}{note}")
 
 
 def main() -> None:

@@ -5,7 +5,8 @@ from __future__ import annotations
 import os
 import shutil
 import tempfile
-from collections.abc import Callable, Iterable
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from dataclasses import dataclass
 from multiprocessing import get_context
@@ -15,10 +16,13 @@ from typing import Any
 from ivory_thistle.core.errors import EncodeError, PictureError, UnusableInput
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.references.site import SiteReading
+from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.core.treatment.ladder import Plan, plan_treatment
 from ivory_thistle.core.treatment.rules import Rules, Tier
 from ivory_thistle.core.treatment.treat import Treated, treat_image
+from ivory_thistle.intake.browser import PageMeasurement, browser_binary, measure_pages
 from ivory_thistle.intake.folder import Folder
+from ivory_thistle.intake.site_server import serve_site
 from ivory_thistle.workflows.handover import Handover, TreatedImage, made_before, prepare_handover
 from ivory_thistle.workflows.reading import Progress, nothing, read_folder
 from ivory_thistle.workflows.renditions import facts_of
@@ -57,6 +61,48 @@ def audit_json(site: SiteReading) -> dict[str, Any]:
         ],
         "faults": [{"kind": f.kind, "path": f.path, "line": f.line, "message": f.message} for f in site.faults],
     }  # fmt: skip
+
+
+def measured_json(site: SiteReading, measured: Iterable[PageMeasurement]) -> dict[str, Any]:
+    """The audit with what a browser saw: "screens" for each page and "slots" (CSS px) for each image."""
+    result = audit_json(site)
+    screens: dict[str, dict[str, Any]] = defaultdict(dict)
+    slots: dict[str, dict[str, list[dict[str, Any]]]] = defaultdict(lambda: defaultdict(list))
+    for m in measured:
+        screens[m.page][m.screen] = {
+            "opening": m.opening_bytes, "scrolled": m.scrolled_bytes, "lcp": m.lcp_path,
+            "cls": round(m.layout_shift, 4),
+            "requests": len(m.requests), "errors": list(m.errors), "problem": m.problem,
+        }  # fmt: skip
+        for p in m.placements:
+            image = site.by_path.get(p.path or "")
+            if image and p.width > 0:
+                slot = {"page": m.page, "width": round(p.width, 1), "height": round(p.height, 1), "measured": True}
+                slots[image.path][m.screen].append(slot)
+    for page in result["pages"]:
+        page["screens"] = screens.get(page["path"], {})
+    for listed in result["images"]:
+        listed["slots"] = slots.get(listed["path"], {})
+    return result
+
+
+def measure_folder(
+    folder: Folder, site: SiteReading, screens: Sequence[Screen], on_page: Progress = nothing
+) -> list[PageMeasurement]:
+    """Measures every page of a folder on every screen. Raises UnusableInput where no browser is installed."""
+    if browser_binary() is None:
+        raise UnusableInput("No browser is installed; install chromium-headless-shell to measure pages.")
+    pages = [p.path for p in site.pages]
+    done: list[PageMeasurement] = []
+
+    def one(measurement: PageMeasurement) -> None:
+        done.append(measurement)
+        on_page(len(done), len(pages) * len(screens))
+
+    with serve_site(site.files, folder.read) as address:
+        measure_pages(address, pages, screens, one)
+    order = {s.name: n for n, s in enumerate(screens)}
+    return sorted(done, key=lambda m: (m.page, order[m.screen]))
 
 
 def treat_json(site: SiteReading, handover: Handover, failed: Iterable[Failure], tier: Tier = "avif") -> dict[str, Any]:

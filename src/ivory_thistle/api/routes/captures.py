@@ -244,12 +244,14 @@ def get_forecast(capture_id: int, session: SessionDep, services: ServicesDep) ->
     """What a treatment would touch."""
     capture_of(session, capture_id)
     site, read = stored_site(session, capture_id, services.blobs)
-    plans = plans_for(site, Rules(), read)
+    rules = Rules()
+    plans = plans_for(site, rules, read)
     reasons = Counter(_kind_of_reason(p.reason) for p in plans if p.reason)
     unused = sum(i.unused for i in site.images)
     if unused:
         reasons["No page uses it."] = unused
     return schemas.Forecast(
+        rules=schemas.RulesOut.model_validate(rules),
         images=sum(bool(p.widths) for p in plans),
         bytes=sum(p.image.facts.bytes for p in plans if p.widths),
         renditions=sum(3 * len(p.widths) for p in plans),

@@ -87,7 +87,9 @@ def _keep(made: dict[Tier, list[Encoded]], facts: ImageFacts, rules: Rules, grap
         total, rival = sum(e.bytes for e in files), sum(standing)
         if rules.tier_is_worth_it(rival, total) and files[-1].bytes < standing[-1]:
             kept += [(tier, e) for e in files]
-            words.append(f"{NAMES[files[-1].format]} saves {1 - total / rival:.0%} ({_kb(rival)} to {_kb(total)}).")
+            words.append(
+                f"{NAMES[files[-1].format]} saves {100 * (1 - total / rival):.0f} % ({_kb(rival)} to {_kb(total)})."
+            )
             standing = [e.bytes for e in files]
         else:
             words.append(f"{NAMES[files[-1].format]} dropped: {_kb(total)} against {_kb(rival)} is not worth a file.")

@@ -58,8 +58,14 @@ export function TreatmentScreen() {
             </li>
             <li>Never larger than the original, in pixels or in bytes; proportions and transparency stay.</li>
             <li>Turned upright, colours converted to sRGB, all other metadata taken out.</li>
-            <li>Flat graphics without loss; photographs at AVIF 62, WebP 80 and JPEG 80.</li>
-            <li>A format that saves less than 5 % over the next one is dropped.</li>
+            <li>
+              Flat graphics without loss; photographs at AVIF {f.rules.avif_quality}, WebP{" "}
+              {f.rules.webp_quality} and JPEG {f.rules.jpeg_quality}.
+            </li>
+            <li>No wider than {count(f.rules.max_width)} pixels.</li>
+            <li>
+              A format that saves less than {count(f.rules.worth_share * 100)} % over the next one is dropped.
+            </li>
           </ul>
         </div>
         <div>

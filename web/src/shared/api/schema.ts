@@ -656,6 +656,7 @@ export interface components {
          * @description What a treatment would touch, before it is started.
          */
         Forecast: {
+            rules: components["schemas"]["RulesOut"];
             /** Images */
             images: number;
             /** Bytes */
@@ -984,6 +985,22 @@ export interface components {
             bytes: number;
             /** Settings */
             settings: string;
+        };
+        /**
+         * RulesOut
+         * @description The rules that a treatment follows: encoder qualities, and the share a format must save to be kept.
+         */
+        RulesOut: {
+            /** Avif Quality */
+            avif_quality: number;
+            /** Webp Quality */
+            webp_quality: number;
+            /** Jpeg Quality */
+            jpeg_quality: number;
+            /** Max Width */
+            max_width: number;
+            /** Worth Share */
+            worth_share: number;
         };
         /**
          * Run

@@ -1,0 +1,285 @@
+"""Pages measured in headless Chromium: what is loaded, in which boxes, and what it weighs.
+
+One fresh context a page and screen; the network is shut to everything but the site being measured.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import shutil
+from collections.abc import AsyncIterator, Callable, Sequence
+from contextlib import asynccontextmanager, suppress
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+from urllib.parse import quote, unquote, urlsplit
+
+from playwright.async_api import Browser, BrowserContext, Page, Response, async_playwright
+from playwright.async_api import Error as BrowserError
+
+from ivory_thistle.core.selection.screen import Screen
+
+_LOOK = Path(__file__).with_name("look.js").read_text(encoding="utf-8")
+_BEFORE = """
+window.__thistle = {lcp: null, shifts: []};
+new PerformanceObserver((l) => { for (const e of l.getEntries()) window.__thistle.lcp = e; })
+  .observe({type: 'largest-contentful-paint', buffered: true});
+new PerformanceObserver((l) => window.__thistle.shifts.push(...l.getEntries().filter((e) => !e.hadRecentInput)))
+  .observe({type: 'layout-shift', buffered: true});
+"""
+_ARGUMENTS = (
+    "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
+    "--disable-sync", "--no-first-run", "--disable-quic", "--mute-audio", "--hide-scrollbars",
+    "--host-resolver-rules=MAP * ~NOTFOUND, EXCLUDE 127.0.0.1",
+)  # fmt: skip
+LOAD_SECONDS = 15.0
+QUIET_SECONDS = 0.15
+QUIET_LIMIT_SECONDS = 8.0
+
+
+@dataclass(frozen=True, slots=True)
+class MeasuredPlacement:
+    """A box that shows a picture: `x`, `y` from the page's top left, all in CSS px.
+
+    `kind` is img, input, poster, svg, background, before or after; `first_screen` says whether any of it is seen
+    without scrolling; `path` is the site's file that is shown (None for one of another host or a data: URI).
+    """
+
+    kind: str
+    path: str | None
+    address: str
+    x: float
+    y: float
+    width: float
+    height: float
+    first_screen: bool
+    lazy: bool
+    fit: str
+    element: str
+
+
+@dataclass(frozen=True, slots=True)
+class ImageRequest:
+    """One image file asked for: its body's bytes, and whether that was before any scrolling."""
+
+    path: str
+    bytes: int
+    opening: bool
+    status: int
+
+
+@dataclass(frozen=True, slots=True)
+class PageMeasurement:
+    """One page on one screen. `problem` says in words what went wrong; the rest holds what was seen until then."""
+
+    page: str
+    screen: str
+    placements: tuple[MeasuredPlacement, ...] = ()
+    requests: tuple[ImageRequest, ...] = ()
+    lcp_path: str | None = None
+    lcp_element: str = ""
+    layout_shift: float = 0.0
+    shifting: tuple[str, ...] = ()
+    errors: tuple[str, ...] = ()
+    screenshot: bytes | None = None
+    problem: str = ""
+
+    @property
+    def opening_bytes(self) -> int:
+        """Image bytes loaded before any scrolling."""
+        return sum(r.bytes for r in self.requests if r.opening)
+
+    @property
+    def scrolled_bytes(self) -> int:
+        """Image bytes loaded once the page was scrolled through."""
+        return sum(r.bytes for r in self.requests)
+
+
+def browser_binary() -> str | None:
+    """The headless shell where it is installed (three times faster), else Chromium; None without either."""
+    return shutil.which("chromium-headless-shell") or shutil.which("chromium")
+
+
+def measure_pages(
+    address: str,
+    pages: Sequence[str],
+    screens: Sequence[Screen],
+    on_page: Callable[[PageMeasurement], None],
+    at_once: int = 2,
+    screenshots: bool = False,
+) -> None:
+    """Measures every page of the site served at `address` on every screen, telling each as it is done.
+
+    A page that hangs or crashes is a measurement with a problem; the others go on.
+    """
+    asyncio.run(_measure_all(address, pages, screens, on_page, at_once, screenshots))
+
+
+async def _measure_all(
+    address: str,
+    pages: Sequence[str],
+    screens: Sequence[Screen],
+    on_page: Callable[[PageMeasurement], None],
+    at_once: int,
+    screenshots: bool,
+) -> None:
+    waiting = [(page, screen) for page in pages for screen in screens]
+    waiting.reverse()
+    async with async_playwright() as playwright:
+
+        async def worker() -> None:
+            browser: Browser | None = None
+            while waiting:
+                page, screen = waiting.pop()
+                if browser is None or not browser.is_connected():
+                    browser = await playwright.chromium.launch(executable_path=browser_binary(), args=list(_ARGUMENTS))
+                on_page(await _measure_safely(browser, address, page, screen, screenshots))
+            if browser:
+                await browser.close()
+
+        await asyncio.gather(*(worker() for _ in range(min(at_once, len(waiting)) or 1)))
+
+
+async def _measure_safely(
+    browser: Browser, address: str, page: str, screen: Screen, screenshots: bool
+) -> PageMeasurement:
+    limit = LOAD_SECONDS + 2 * QUIET_LIMIT_SECONDS + 10
+    try:
+        return await asyncio.wait_for(_measure(browser, address, page, screen, screenshots), limit)
+    except TimeoutError:
+        problem = f"{page} did not come to rest within {limit:g} seconds on the {screen.name} screen."
+    except BrowserError as error:
+        first = error.message.splitlines()[0]
+        problem = f"{page} could not be measured on the {screen.name} screen: {first}"
+    return PageMeasurement(page, screen.name, problem=problem)
+
+
+@asynccontextmanager
+async def _fresh(browser: Browser, screen: Screen) -> AsyncIterator[tuple[BrowserContext, Page]]:
+    context = await browser.new_context(
+        viewport={"width": screen.width, "height": screen.height},
+        device_scale_factor=screen.density,
+        color_scheme="dark" if screen.dark else "light",
+        service_workers="block",
+        accept_downloads=False,
+    )
+    try:
+        yield context, await context.new_page()
+    finally:
+        with suppress(BrowserError):
+            await context.close()
+
+
+class _Watch:
+    """Requests of one page: which images came, and since when the network is quiet."""
+
+    def __init__(self, page: Page, address: str) -> None:
+        self.address = address
+        self.open = 0
+        self.images: dict[str, tuple[int, bool, int]] = {}
+        self.errors: list[str] = []
+        self.opening = True
+        page.on("request", lambda _: self._count(1))
+        page.on("requestfinished", lambda _: self._count(-1))
+        page.on("requestfailed", lambda _: self._count(-1))
+        page.on("response", self._response)
+
+    def _count(self, step: int) -> None:
+        self.open += step
+
+    def _response(self, response: Response) -> None:
+        path = site_path(self.address, response.url)
+        kind = response.headers.get("content-type", "")
+        is_image = response.request.resource_type == "image" or kind.startswith("image/")
+        if path is None or not is_image:
+            return
+        if response.status >= 400:
+            self.errors.append(f"{path} answers with {response.status}.")
+        elif path not in self.images:
+            self.images[path] = (int(response.headers.get("content-length", "0")), self.opening, response.status)
+
+    async def quiet(self) -> None:
+        """Returns once nothing was under way for a moment, or at the limit."""
+        waited = still = 0.0
+        step = 0.03
+        while waited < QUIET_LIMIT_SECONDS and still < QUIET_SECONDS:
+            await asyncio.sleep(step)
+            waited += step
+            still = 0.0 if self.open > 0 else still + step
+
+
+async def _measure(browser: Browser, address: str, path: str, screen: Screen, screenshots: bool) -> PageMeasurement:
+    async with _fresh(browser, screen) as (_, page):
+        watch = _Watch(page, address)
+        page.on("dialog", lambda d: asyncio.ensure_future(d.dismiss()))
+        await page.add_init_script(_BEFORE)
+        problem = ""
+        try:
+            await page.goto(f"{address}/{quote(path)}", wait_until="load", timeout=LOAD_SECONDS * 1000)
+        except BrowserError as error:
+            if "Timeout" not in error.message:
+                raise
+            problem = f"{path} was still loading after {LOAD_SECONDS:g} seconds on the {screen.name} screen."
+        await watch.quiet()
+        vitals = await page.evaluate(_VITALS)
+        watch.opening = False
+        await page.evaluate(_SCROLL)
+        await watch.quiet()
+        await page.evaluate("() => scrollTo(0, 0)")
+        seen: dict[str, Any] = await page.evaluate(_LOOK)
+        shot = await page.screenshot(full_page=True, type="jpeg", quality=60) if screenshots else None
+        return PageMeasurement(
+            page=path,
+            screen=screen.name,
+            placements=tuple(_placement(address, p) for p in seen["placements"]),
+            requests=tuple(ImageRequest(p, size, o, s) for p, (size, o, s) in watch.images.items()),
+            lcp_path=site_path(address, vitals["lcp"]) if vitals["lcp"] else None,
+            lcp_element=vitals["element"],
+            layout_shift=vitals["shift"],
+            shifting=tuple(vitals["shifting"]),
+            errors=tuple(dict.fromkeys(watch.errors)),
+            screenshot=shot,
+            problem=problem,
+        )
+
+
+_VITALS = """() => {
+  const {lcp, shifts} = window.__thistle;
+  const name = (n) => !n || !n.tagName ? '' : n.tagName.toLowerCase() + (n.currentSrc ? ' ' + n.currentSrc : '');
+  return {
+    lcp: lcp && lcp.url || '',
+    element: lcp && lcp.element ? lcp.element.tagName.toLowerCase() : '',
+    shift: shifts.reduce((sum, s) => sum + s.value, 0),
+    shifting: [...new Set(shifts.flatMap((s) => s.sources.map((x) => name(x.node))).filter(Boolean))].slice(0, 20),
+  };
+}"""
+_SCROLL = """async () => {
+  const step = Math.max(200, innerHeight);
+  for (let y = 0, n = 0; y < document.documentElement.scrollHeight && n < 200; y += step, n++) {
+    scrollTo(0, y);
+    await new Promise((done) => requestAnimationFrame(() => setTimeout(done, 0)));
+  }
+}"""
+
+
+def _placement(address: str, seen: dict[str, Any]) -> MeasuredPlacement:
+    return MeasuredPlacement(
+        kind=seen["kind"],
+        path=site_path(address, seen["address"]),
+        address=seen["address"][:2000],
+        x=seen["x"],
+        y=seen["y"],
+        width=seen["width"],
+        height=seen["height"],
+        first_screen=seen["first"],
+        lazy=seen["lazy"],
+        fit=seen["fit"],
+        element=seen["element"],
+    )
+
+
+def site_path(address: str, url: str) -> str | None:
+    """The file of the site at `address` that a URL names; None for one of elsewhere."""
+    if not url.startswith(f"{address}/"):
+        return None
+    return unquote(urlsplit(url).path).lstrip("/")

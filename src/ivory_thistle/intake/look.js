@@ -1,0 +1,39 @@
+// Every box of the page that shows a picture: elements, and backgrounds of elements and their pseudo-elements.
+() => {
+  const placements = [];
+  const add = (kind, node, address, box, fit) => {
+    placements.push({
+      kind,
+      address,
+      x: box.x + scrollX,
+      y: box.y + scrollY,
+      width: box.width,
+      height: box.height,
+      first: box.width > 0 && box.height > 0 && box.y < innerHeight && box.bottom > 0 && box.x < innerWidth && box.right > 0,
+      lazy: node.loading === 'lazy',
+      fit,
+      element: node.tagName.toLowerCase() + (node.id ? '#' + node.id : ''),
+    });
+  };
+  const addresses = (value) => [...value.matchAll(/url\("((?:[^"\\]|\\.)*)"\)/g)].map((m) => m[1].replace(/\\(.)/g, '$1'));
+  for (const node of document.querySelectorAll('*')) {
+    const box = node.getBoundingClientRect();
+    const style = getComputedStyle(node);
+    if (node instanceof HTMLImageElement) {
+      if (node.currentSrc) add('img', node, node.currentSrc, box, style.objectFit);
+    } else if (node instanceof HTMLInputElement && node.type === 'image') {
+      if (node.src) add('input', node, node.src, box, style.objectFit);
+    } else if (node instanceof HTMLVideoElement) {
+      if (node.poster) add('poster', node, node.poster, box, style.objectFit);
+    } else if (node instanceof SVGImageElement) {
+      if (node.href.baseVal) add('svg', node, new URL(node.href.baseVal, document.baseURI).href, box, '');
+    }
+    for (const [kind, at] of [['background', null], ['before', '::before'], ['after', '::after']]) {
+      const image = at ? getComputedStyle(node, at) : style;
+      if (at && (image.content === 'none' || image.content === 'normal')) continue;
+      if (image.backgroundImage === 'none') continue;
+      for (const address of addresses(image.backgroundImage)) add(kind, node, address, box, image.backgroundSize);
+    }
+  }
+  return {placements};
+}

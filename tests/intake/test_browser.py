@@ -1,0 +1,152 @@
+"""Headless Chromium measures what a page really loads, in which boxes; a bad page never stops the rest."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
+from ivory_thistle.intake.browser import PageMeasurement, measure_pages
+from ivory_thistle.intake.folder import Folder
+from ivory_thistle.intake.site_server import media_type, serve_site
+from pictures import encoded, photograph
+
+pytestmark = pytest.mark.browser
+PHONE, DESKTOP = DEFAULT_SCREENS[0], DEFAULT_SCREENS[3]
+SMALL = Screen("small", 400, 300, 1)
+
+
+def measured(root: Path, page: str, screen: Screen) -> PageMeasurement:
+    """One page of a folder on one screen."""
+    folder, found = Folder(root), []
+    with serve_site(folder.paths()[0], folder.read) as address:
+        measure_pages(address, [page], [screen], found.append)
+    (only,) = found
+    return only
+
+
+@pytest.fixture
+def pictures(tmp_path: Path) -> Path:
+    """Four pictures of known sizes."""
+    for n, width in enumerate((100, 200, 300, 400)):
+        (tmp_path / f"{n}.jpg").write_bytes(encoded(photograph("coffee").resize((width, width)), "JPEG"))
+    return tmp_path
+
+
+def test_bytes_on_the_wire_are_those_of_the_files(site_folder: Path) -> None:
+    """The chosen candidates only, each once; a missing file is told and weighs nothing."""
+    size = {p.name: p.stat().st_size for p in (site_folder / "img").iterdir()}
+    first = measured(site_folder, "index.html", PHONE)
+    assert (
+        first.opening_bytes
+        == first.scrolled_bytes
+        == sum(size[n] for n in ("coffee.jpg", "graphic.png", "cat.jpg", "china.jpg"))
+    )
+    assert first.errors == ("img/missing.jpg answers with 404.",)
+    assert measured(site_folder, "more/second.html", PHONE).scrolled_bytes == size["coffee-2x.jpg"]
+    assert measured(site_folder, "more/second.html", DESKTOP).scrolled_bytes == size["coffee.jpg"]
+
+
+def test_lazy_pictures_count_once_scrolled(pictures: Path) -> None:
+    """Far below the first screen a lazy picture is no part of the opening."""
+    (pictures / "a.html").write_text(
+        "<img src=0.jpg><div style='height:9000px'></div><img src=3.jpg loading=lazy width=10 height=10>"
+    )
+    m = measured(pictures, "a.html", SMALL)
+    assert {r.path: r.opening for r in m.requests} == {"0.jpg": True, "3.jpg": False}
+    assert m.opening_bytes == (pictures / "0.jpg").stat().st_size
+    assert {(p.path, p.first_screen, p.lazy) for p in m.placements} == {("0.jpg", True, False), ("3.jpg", False, True)}
+
+
+def test_boxes_of_elements_backgrounds_and_pseudo_elements(pictures: Path) -> None:
+    """Each with its place and size in CSS px and how it fits."""
+    (pictures / "a.html").write_text(
+        "<style>body{margin:0}img{width:50px;height:40px;object-fit:cover;display:block}"
+        "div{width:80px;height:30px;background:url(1.jpg) 0 0/cover}div::before{content:'';background:url(2.jpg)}"
+        "@media (min-width:9999px){p{background:url(3.jpg)}}</style><img src=0.jpg><div></div><p>x</p>"
+    )
+    m = measured(pictures, "a.html", SMALL)
+    seen = {(p.kind, p.path, p.x, p.y, p.width, p.height, p.fit) for p in m.placements}
+    assert ("img", "0.jpg", 0, 0, 50, 40, "cover") in seen
+    assert ("background", "1.jpg", 0, 40, 80, 30, "cover") in seen
+    assert {(k, p) for k, p, *_ in seen} == {("img", "0.jpg"), ("background", "1.jpg"), ("before", "2.jpg")}
+
+
+def test_the_largest_picture_and_the_shift_it_causes(pictures: Path) -> None:
+    """A picture without a height moves what stands below it."""
+    (pictures / "a.html").write_text(
+        "<body style=margin:0><h1 style='font:9px x'>a</h1><img src=3.jpg style='display:block;width:300px'><p style='height:200px'>text below</p>"
+    )
+    m = measured(pictures, "a.html", Screen("tall", 400, 700))
+    assert m.lcp_path == "3.jpg"
+    assert 0 <= m.layout_shift < 1
+
+
+def test_a_page_that_hangs_is_a_problem_and_the_next_is_measured(
+    pictures: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """An endless script, then a sound page."""
+    monkeypatch.setattr("ivory_thistle.intake.browser.LOAD_SECONDS", 1.0)
+    monkeypatch.setattr("ivory_thistle.intake.browser.QUIET_LIMIT_SECONDS", 0.5)
+    (pictures / "a.html").write_text("<img src=0.jpg><script>while(true){}</script>")
+    (pictures / "b.html").write_text("<img src=1.jpg>")
+    folder, found = Folder(pictures), {}
+    with serve_site(folder.paths()[0], folder.read) as address:
+        measure_pages(address, ["a.html", "b.html"], [SMALL], lambda m: found.update({m.page: m}), at_once=1)
+    assert found["a.html"].problem == "a.html did not come to rest within 12 seconds on the small screen."
+    assert found["b.html"].problem == "" and found["b.html"].scrolled_bytes == (pictures / "1.jpg").stat().st_size
+
+
+def test_nothing_else_is_asked_for(pictures: Path) -> None:
+    """Other hosts, also by name or address, are out of reach."""
+    (pictures / "a.html").write_text(
+        "<img src=http://localhost:1/x.jpg><img src=//pictures.example/y.jpg><img src=0.jpg>"
+    )
+    assert [r.path for r in measured(pictures, "a.html", SMALL).requests] == ["0.jpg"]
+
+
+def test_the_command_line_adds_screens_and_slots(site_folder: Path) -> None:
+    """`audit --measure --json` has bytes per screen for pages and boxes for images."""
+    call = [
+        sys.executable,
+        "-m",
+        "ivory_thistle.cli",
+        "audit",
+        str(site_folder),
+        "--measure",
+        "--screens",
+        "phone,desktop",
+        "--json",
+    ]
+    result = subprocess.run(call, capture_output=True, text=True, check=False)
+    assert result.returncode == 0, result.stderr
+    told = json.loads(result.stdout)
+    screens = told["pages"][0]["screens"]
+    assert set(screens) == {"phone", "desktop"} and set(screens["phone"]) >= {
+        "opening",
+        "scrolled",
+        "lcp",
+        "cls",
+        "requests",
+    }
+    coffee = next(i for i in told["images"] if i["path"] == "img/coffee.jpg")
+    assert {"page": "index.html", "width": 300, "height": 200, "measured": True} in coffee["slots"]["desktop"]
+    unknown = subprocess.run([*call[:-1], "--screens", "wall"], capture_output=True, text=True, check=False)
+    assert (unknown.returncode, unknown.stderr.strip()) == (
+        2,
+        "There is no screen 'wall'; there are phone, tablet, laptop, desktop.",
+    )
+
+
+def test_media_types_follow_names() -> None:
+    """As a plain web server sends them; text without a charset."""
+    assert [media_type(p) for p in ("a.HTML", "b.avif", "c.svg", "d.bin")] == [
+        "text/html",
+        "image/avif",
+        "image/svg+xml",
+        "application/octet-stream",
+    ]

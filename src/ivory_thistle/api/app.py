@@ -13,7 +13,7 @@ from starlette.staticfiles import StaticFiles
 
 from ivory_thistle.api import errors, schemas
 from ivory_thistle.api.guard import Guard
-from ivory_thistle.api.routes import captures, events, runs, sites
+from ivory_thistle.api.routes import captures, events, measurements, runs, sites
 from ivory_thistle.api.services import Services, SessionDep
 
 VERSION = "0.1.0"
@@ -42,7 +42,14 @@ def create_app(opened: Callable[[], AbstractContextManager[Services]], port: int
         return schemas.Health(status="ok", version=VERSION)
 
     # Events come first: their paths are longer than those of the nouns they watch.
-    for router in (events.router, sites.router, captures.router, runs.router):
+    for router in (
+        events.router,
+        sites.router,
+        captures.router,
+        measurements.of_capture,
+        measurements.router,
+        runs.router,
+    ):
         api.include_router(router)
     app.include_router(api)
     if web:

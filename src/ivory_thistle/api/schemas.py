@@ -338,3 +338,102 @@ class HandoverOut(Out):
     rewritten: list[str]
     faults: list[FaultOut]
     archive_name: str
+
+
+class ScreenOut(Out):
+    """A viewport that pages are measured on."""
+
+    name: str
+    width: int
+    height: int
+    density: float
+
+
+class Measurement(Out):
+    """Pages of a capture loaded in a browser; `done` and `total` count pages times screens."""
+
+    id: int
+    capture_id: int
+    state: Literal["waiting", "running", "done", "stopped", "failed"]
+    error: str | None
+    screens: list[ScreenOut]
+    total: int
+    done: int
+    problems: int
+    seconds_left: float | None
+    created_at: datetime
+    finished_at: datetime | None
+
+
+class LoadedImage(Out):
+    """One image file that a page loaded; `opening` says whether without any scrolling."""
+
+    image_id: int | None
+    path: str
+    bytes: int
+    opening: bool
+
+
+class MeasuredPage(Out):
+    """One page on one screen, as Chromium loaded it."""
+
+    page_id: int
+    path: str
+    title: str
+    screen: str
+    opening: int
+    scrolled: int
+    requests: int
+    lcp_path: str | None
+    lcp_element: str
+    layout_shift: float
+    shifting: list[str]
+    errors: list[str]
+    problem: str
+    state_opening: BudgetState
+    state_scrolled: BudgetState
+    loaded: list[LoadedImage]
+
+
+class MeasuredPages(Out):
+    """All pages on one screen, the heaviest first."""
+
+    items: list[MeasuredPage]
+    next: str | None
+    heaviest: int
+
+
+class SlotOut(Out):
+    """A box that shows a picture, in CSS px from the page's top left."""
+
+    id: int
+    image_id: int | None
+    path: str
+    kind: str
+    x: float
+    y: float
+    width: float
+    height: float
+    first_screen: bool
+    lazy: bool
+    bytes: int
+
+
+class MeasuredPageDetail(MeasuredPage):
+    """A measured page with its boxes; sizes of the whole page in CSS px, 0 where there is no screenshot."""
+
+    width: int
+    height: int
+    slots: list[SlotOut]
+
+
+class ImageSlot(Out):
+    """A box in which one image was shown on one page and screen."""
+
+    screen: str
+    density: float
+    page_id: int
+    page_path: str
+    width: float
+    height: float
+    fit: str

@@ -107,12 +107,14 @@ def measure_pages(
     on_page: Callable[[PageMeasurement], None],
     at_once: int = 2,
     screenshots: bool = False,
+    skip: Callable[[str, Screen], bool] = lambda page, screen: False,
 ) -> None:
     """Measures every page of the site served at `address` on every screen, telling each as it is done.
 
-    A page that hangs or crashes is a measurement with a problem; the others go on.
+    `skip` is asked right before a page is loaded. A page that hangs or crashes is a measurement with a problem;
+    the others go on.
     """
-    asyncio.run(_measure_all(address, pages, screens, on_page, at_once, screenshots))
+    asyncio.run(_measure_all(address, pages, screens, on_page, at_once, screenshots, skip))
 
 
 async def _measure_all(
@@ -122,6 +124,7 @@ async def _measure_all(
     on_page: Callable[[PageMeasurement], None],
     at_once: int,
     screenshots: bool,
+    skip: Callable[[str, Screen], bool],
 ) -> None:
     waiting = [(page, screen) for page in pages for screen in screens]
     waiting.reverse()
@@ -131,6 +134,8 @@ async def _measure_all(
             browser: Browser | None = None
             while waiting:
                 page, screen = waiting.pop()
+                if skip(page, screen):
+                    continue
                 if browser is None or not browser.is_connected():
                     browser = await playwright.chromium.launch(executable_path=browser_binary(), args=list(_ARGUMENTS))
                 on_page(await _measure_safely(browser, address, page, screen, screenshots))

@@ -25,6 +25,7 @@ from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.capture import capture_folder
+from ivory_thistle.workflows.measuring import measure_capture
 from ivory_thistle.workflows.renditions import TaskResult, treat_blob
 from ivory_thistle.workflows.runs import WaitingTask, finish_run, keep_result, waiting_tasks
 
@@ -51,6 +52,7 @@ class Coordinator:
         with self._sessions.begin() as session:
             session.execute(update(t.Capture).where(t.Capture.state == "reading").values(state="waiting"))
             session.execute(update(t.Run).where(t.Run.state.in_(("running", "finishing"))).values(state="waiting"))
+            session.execute(update(t.Measurement).where(t.Measurement.state == "running").values(state="waiting"))
         self._thread.start()
 
     def wake(self) -> None:
@@ -71,14 +73,18 @@ class Coordinator:
         while not self._ending.is_set():
             self._wake.clear()
             try:
-                busy = self._one(t.Capture, self._capture) or self._one(t.Run, self._run)
+                busy = (
+                    self._one(t.Capture, self._capture)
+                    or self._one(t.Run, self._run)
+                    or self._one(t.Measurement, self._measurement)
+                )
             except Exception:
                 log.exception("coordinator")
                 busy = False
             if not busy:
                 self._wake.wait(5)
 
-    def _one(self, table: type[t.Capture] | type[t.Run], execute: Callable[[int], None]) -> bool:
+    def _one(self, table: type[t.Capture | t.Run | t.Measurement], execute: Callable[[int], None]) -> bool:
         with self._sessions() as session:
             job = session.scalar(select(table.id).where(table.state == "waiting").order_by(table.id).limit(1))
         if job is None:
@@ -92,7 +98,7 @@ class Coordinator:
             self._fail(table, job, f"Something went wrong here ({type(error).__name__}); nothing finished was lost.")
         return True
 
-    def _fail(self, table: type[t.Capture] | type[t.Run], job: int, message: str) -> None:
+    def _fail(self, table: type[t.Capture | t.Run | t.Measurement], job: int, message: str) -> None:
         with self._sessions.begin() as session:
             session.execute(
                 update(table).where(table.id == job).values(state="failed", error=message, finished_at=t.now())
@@ -143,6 +149,21 @@ class Coordinator:
                 finish_run(session, run, self._blobs)
                 log.info("run done", id=run_id)
 
+    def _measurement(self, measurement_id: int) -> None:
+        with self._sessions.begin() as session:
+            row = session.get_one(t.Measurement, measurement_id)
+            row.state, row.started_at = "running", row.started_at or t.now()
+        measure_capture(
+            measurement_id, self._sessions, self._blobs, lambda: self._stop_asked(t.Measurement, measurement_id)
+        )
+        with self._sessions.begin() as session:
+            row = session.get_one(t.Measurement, measurement_id)
+            if self._ending.is_set():
+                row.state = "waiting"
+            else:
+                row.state, row.finished_at = "stopped" if row.stop_asked else "done", t.now()
+        log.info("measurement ended", id=measurement_id)
+
     def _results(self, run_id: int, waiting: list[WaitingTask], rules: Rules) -> Iterator[tuple[int, TaskResult]]:
         """Results as they come. Only a few tasks are with the workers at a time, so that stopping is quick."""
         if not waiting:
@@ -163,14 +184,14 @@ class Coordinator:
         running = as_completed(first)
         for future in running:
             yield ids.pop(future.key), _result(future)
-            if not self._stop_asked(run_id) and (following := submit()):
+            if not self._stop_asked(t.Run, run_id) and (following := submit()):
                 running.add(following)
 
-    def _stop_asked(self, run_id: int) -> bool:
+    def _stop_asked(self, table: type[t.Run | t.Measurement], job: int) -> bool:
         if self._ending.is_set():
             return True
         with self._sessions() as session:
-            return bool(session.scalar(select(t.Run.stop_asked).where(t.Run.id == run_id)))
+            return bool(session.scalar(select(table.stop_asked).where(table.id == job)))
 
     def _workers(self) -> Client:
         if self._client is None:

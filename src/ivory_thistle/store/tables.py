@@ -239,3 +239,61 @@ class PageSaving(Base):
         Index("ix_page_saving_before", "run_id", "before", "id"),
         _OPTIONS,
     )
+
+
+class Measurement(Base):
+    """Pages of a capture loaded in a browser. States: waiting, running, done, stopped, failed."""
+
+    __tablename__ = "measurement"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    capture_id: Mapped[int] = _key("capture.id")
+    state: Mapped[str] = mapped_column(String(16))
+    screens: Mapped[list[Any]]
+    total: Mapped[int]
+    stop_asked: Mapped[bool] = mapped_column(default=False)
+    error: Mapped[str | None] = mapped_column(Text)
+    created_at: Mapped[datetime] = mapped_column(When, default=now)
+    started_at: Mapped[datetime | None] = mapped_column(When)
+    finished_at: Mapped[datetime | None] = mapped_column(When)
+    __table_args__ = (Index(None, "capture_id", "id"), Index(None, "state"), _OPTIONS)
+
+
+class PageScreen(Base):
+    """One page measured on one screen: image bytes on the wire, vitals, and a picture of the whole page."""
+
+    __tablename__ = "page_screen"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    measurement_id: Mapped[int] = _key("measurement.id")
+    page_id: Mapped[int] = _key("page.id")
+    screen: Mapped[str] = mapped_column(String(32))
+    opening: Mapped[int]
+    scrolled: Mapped[int]
+    requests: Mapped[int]
+    lcp_path: Mapped[str | None] = mapped_column(Path)
+    lcp_element: Mapped[str] = mapped_column(String(64))
+    layout_shift: Mapped[float]
+    shifting: Mapped[list[Any]]
+    errors: Mapped[list[Any]]
+    problem: Mapped[str] = mapped_column(Text)
+    screenshot: Mapped[str | None] = mapped_column(Digest)
+    loaded: Mapped[list[Any]]
+    __table_args__ = (UniqueConstraint("measurement_id", "page_id", "screen"), Index(None, "page_id"), _OPTIONS)
+
+
+class Slot(Base):
+    """A box that shows a picture, on one page and screen, in CSS px from the page's top left."""
+
+    __tablename__ = "slot"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    page_screen_id: Mapped[int] = _key("page_screen.id")
+    image_id: Mapped[int | None] = mapped_column(ForeignKey("image.id", ondelete="CASCADE"))
+    kind: Mapped[str] = mapped_column(String(16))
+    x: Mapped[float]
+    y: Mapped[float]
+    width: Mapped[float]
+    height: Mapped[float]
+    first_screen: Mapped[bool]
+    lazy: Mapped[bool]
+    fit: Mapped[str] = mapped_column(String(32))
+    element: Mapped[str] = mapped_column(String(255))
+    __table_args__ = (Index(None, "page_screen_id"), Index(None, "image_id"), _OPTIONS)

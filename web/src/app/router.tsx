@@ -1,5 +1,6 @@
 import { createRootRoute, createRoute, createRouter, Link, Outlet, redirect } from "@tanstack/react-router";
 import { AuditScreen } from "@/features/audit/audit-screen";
+import { readView } from "@/features/audit/audit-view";
 import { PageScreen } from "@/features/audit/page-screen";
 import { CaptureScreen } from "@/features/capture/capture-screen";
 import { HandoverScreen } from "@/features/handover/handover-screen";
@@ -41,8 +42,18 @@ const siteStart = createRoute({
   },
 });
 const capture = createRoute({ getParentRoute: () => site, path: "capture", component: CaptureScreen });
-const audit = createRoute({ getParentRoute: () => site, path: "audit", component: AuditScreen });
-const page = createRoute({ getParentRoute: () => site, path: "audit/$pageId", component: PageScreen });
+const audit = createRoute({
+  getParentRoute: () => site,
+  path: "audit",
+  component: AuditScreen,
+  validateSearch: readView,
+});
+const page = createRoute({
+  getParentRoute: () => site,
+  path: "audit/$pageId",
+  component: PageScreen,
+  validateSearch: readView,
+});
 const library = createRoute({
   getParentRoute: () => site,
   path: "library",

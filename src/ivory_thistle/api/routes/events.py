@@ -12,6 +12,7 @@ from sse_starlette import EventSourceResponse, ServerSentEvent
 from ivory_thistle.api import schemas
 from ivory_thistle.api.figures import run_out
 from ivory_thistle.api.routes.captures import capture_of
+from ivory_thistle.api.routes.measurements import measurement_of, measurement_out
 from ivory_thistle.api.routes.runs import run_of
 from ivory_thistle.api.services import Services, ServicesDep, SessionDep
 
@@ -21,7 +22,7 @@ _ENDED = frozenset({"ready", "failed", "done", "stopped"})
 
 
 def _watch(
-    services: Services, request: Request, look: Callable[[Session], schemas.Run | schemas.Capture]
+    services: Services, request: Request, look: Callable[[Session], schemas.Run | schemas.Capture | schemas.Measurement]
 ) -> EventSourceResponse:
     """Sends a new event whenever what `look` sees has changed, and ends with its last state."""
 
@@ -58,3 +59,12 @@ def run_events(run_id: int, request: Request, session: SessionDep, services: Ser
     """Progress of a run, as events named `progress` that hold a Run."""
     run_of(session, run_id)
     return _watch(services, request, lambda s: run_out(s, run_of(s, run_id)))
+
+
+@router.get("/measurements/{measurement_id}/events", response_class=EventSourceResponse)
+def measurement_events(
+    measurement_id: int, request: Request, session: SessionDep, services: ServicesDep
+) -> EventSourceResponse:
+    """Progress of a measurement, as events named `progress` that hold a Measurement."""
+    measurement_of(session, measurement_id)
+    return _watch(services, request, lambda s: measurement_out(s, measurement_of(s, measurement_id)))

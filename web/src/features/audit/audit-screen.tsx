@@ -1,32 +1,25 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
-import { Link, useNavigate } from "@tanstack/react-router";
+import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { against, bytes, counted } from "@/shared/format/figures";
 import { Button, buttonLook, Empty, Failed, Loading, Title } from "@/shared/ui/basics";
 import { useSite } from "@/shared/ui/site-context";
 import { INKS } from "@/shared/ui/state";
 import { WeightStrip } from "@/shared/ui/weight-strip";
+import { type AuditView, withDefaults } from "./audit-view";
 import { BudgetForm } from "./budget-form";
+import { MeasureBar } from "./measure-bar";
+import { MeasuredList } from "./measured-list";
 
 /** Every page against its budget, those furthest over first. */
 export function AuditScreen() {
   const site = useSite();
+  const navigate = useNavigate({ from: "/sites/$siteId/audit" });
+  const view = withDefaults(useSearch({ from: "/sites/$siteId/audit" }));
+  const change = (part: Partial<AuditView>) =>
+    navigate({ search: (old) => ({ ...old, ...part }), replace: true });
   const ready = site.capture.state === "ready";
-  const pages = useInfiniteQuery({
-    queryKey: ["capture", site.capture.id, "pages", site.page_budget],
-    queryFn: ({ pageParam }) =>
-      told(
-        api.GET("/api/v1/captures/{capture_id}/pages", {
-          params: { path: { capture_id: site.capture.id }, query: { after: pageParam, limit: 100 } },
-        }),
-      ),
-    initialPageParam: undefined as string | undefined,
-    getNextPageParam: (last) => last.next ?? undefined,
-    enabled: ready,
-  });
   if (!ready) return <NotReadYet />;
-  const rows = pages.data?.pages.flatMap((p) => p.items) ?? [];
-  const scale = Math.max(pages.data?.pages[0]?.heaviest ?? 0, site.page_budget);
   const over = site.ledger?.pages_over ?? 0;
   return (
     <>
@@ -48,6 +41,30 @@ export function AuditScreen() {
           : `${over} of ${counted(site.capture.pages, "page")} over budget`}
       </Title>
       <BudgetForm />
+      <MeasureBar view={view} change={change} />
+      {view.screen ? <MeasuredList view={view} /> : <ByReference />}
+    </>
+  );
+}
+
+/** Pages counted by reference, without a browser. */
+function ByReference() {
+  const site = useSite();
+  const pages = useInfiniteQuery({
+    queryKey: ["capture", site.capture.id, "pages", site.page_budget],
+    queryFn: ({ pageParam }) =>
+      told(
+        api.GET("/api/v1/captures/{capture_id}/pages", {
+          params: { path: { capture_id: site.capture.id }, query: { after: pageParam, limit: 100 } },
+        }),
+      ),
+    initialPageParam: undefined as string | undefined,
+    getNextPageParam: (last) => last.next ?? undefined,
+  });
+  const rows = pages.data?.pages.flatMap((p) => p.items) ?? [];
+  const scale = Math.max(pages.data?.pages[0]?.heaviest ?? 0, site.page_budget);
+  return (
+    <>
       {pages.isPending && <Loading what="the pages" />}
       {pages.isError && <Failed error={pages.error} again={() => pages.refetch()} />}
       {pages.data && rows.length === 0 && <Empty>This capture holds no web page.</Empty>}

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link, useNavigate, useParams } from "@tanstack/react-router";
+import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { against, bytes, counted } from "@/shared/format/figures";
 import { Empty, Failed, Loading, Title } from "@/shared/ui/basics";
@@ -8,6 +8,7 @@ import { useSite } from "@/shared/ui/site-context";
 import { INKS } from "@/shared/ui/state";
 import { Thumbnail } from "@/shared/ui/thumbnail";
 import { WeightStrip } from "@/shared/ui/weight-strip";
+import { PageOnScreen } from "./page-on-screen";
 
 /** One page: its images, the heaviest first, and everything that it names. */
 export function PageScreen() {
@@ -15,6 +16,7 @@ export function PageScreen() {
   const siteId = String(site.id);
   const navigate = useNavigate();
   const pageId = Number(useParams({ from: "/sites/$siteId/audit/$pageId" }).pageId);
+  const { screen = "" } = useSearch({ from: "/sites/$siteId/audit/$pageId" });
   const page = useQuery({
     queryKey: ["capture", site.capture.id, "page", pageId, site.page_budget],
     queryFn: () =>
@@ -59,6 +61,18 @@ export function PageScreen() {
         scale={p.image_bytes}
         onOpen={(imageId) =>
           navigate({ to: "/sites/$siteId/library/$imageId", params: { siteId, imageId: String(imageId) } })
+        }
+      />
+      <PageOnScreen
+        pageId={p.id}
+        screen={screen}
+        onScreen={(next) =>
+          navigate({
+            to: "/sites/$siteId/audit/$pageId",
+            params: { siteId, pageId: String(p.id) },
+            search: { screen: next },
+            replace: true,
+          })
         }
       />
       {p.broken.length > 0 && <Addresses title="Broken references" list={p.broken} tone="text-madder" />}

@@ -6,6 +6,7 @@ import { against, bytes, count, counted, fileName } from "@/shared/format/figure
 import { Empty, Fact, Failed, Loading, Title } from "@/shared/ui/basics";
 import { Placements } from "@/shared/ui/placements";
 import { useSite } from "@/shared/ui/site-context";
+import { PixelFrame } from "./pixel-frame";
 
 /** One image: what it is, where it is used, and what was made of it. */
 export function ImageScreen() {
@@ -46,6 +47,7 @@ export function ImageScreen() {
         </div>
         <Facts image={i} cap={site.image_cap} />
       </div>
+      <PixelFrame image={i} />
       <Made captureId={site.capture.id} image={i} />
       <h2 className="mt-8 mb-3">{counted(i.placements.length, "placement")}</h2>
       {i.placements.length === 0 ? (

@@ -9,10 +9,10 @@ const ENDED = new Set(["ready", "failed", "done", "stopped"]);
  * The browser reconnects by itself; at the end, everything that shows the site is asked anew.
  */
 export function useProgress(
-  kind: "runs" | "captures",
+  kind: "runs" | "captures" | "measurements",
   id: number | undefined,
   going: boolean,
-  seen: (now: Schemas["Run"] & Schemas["Capture"]) => void,
+  seen: (now: Schemas["Run"] & Schemas["Capture"] & Schemas["Measurement"]) => void,
 ): void {
   const queries = useQueryClient();
   // biome-ignore lint/correctness/useExhaustiveDependencies: `seen` may be a new function each time

@@ -40,6 +40,15 @@ export const imageQuery = (captureId: number, imageId: number) =>
       ),
   });
 
+export const measurementQuery = (captureId: number) =>
+  queryOptions({
+    queryKey: ["capture", captureId, "measurement"],
+    queryFn: () =>
+      told(
+        api.GET("/api/v1/captures/{capture_id}/measurement", { params: { path: { capture_id: captureId } } }),
+      ),
+  });
+
 export function thumbnailAddress(captureId: number, imageId: number): string {
   return `/api/v1/captures/${captureId}/images/${imageId}/thumbnail`;
 }

@@ -64,6 +64,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/measurements/{measurement_id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Measurement Events
+         * @description Progress of a measurement, as events named `progress` that hold a Measurement.
+         */
+        get: operations["measurement_events"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites": {
         parameters: {
             query?: never;
@@ -436,6 +456,166 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/captures/{capture_id}/measurement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Newest Measurement
+         * @description The capture's newest measurement, if there is one.
+         */
+        get: operations["newest_measurement"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/captures/{capture_id}/measurements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Measurement
+         * @description Starts measuring every page; one that is going on already is returned instead.
+         */
+        post: operations["add_measurement"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/captures/{capture_id}/images/{image_id}/slots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Image Slots
+         * @description Every box in which an image was shown, by the newest measurement.
+         */
+        get: operations["list_image_slots"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/measurements/{measurement_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop Measurement
+         * @description Stops after the pages in hand; what is measured is kept.
+         */
+        post: operations["stop_measurement"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/measurements/{measurement_id}/continue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Continue Measurement
+         * @description Goes on with a stopped or failed measurement.
+         */
+        post: operations["continue_measurement"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/measurements/{measurement_id}/screens/{screen}/pages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Measured Pages
+         * @description Pages on one screen, those that load most when scrolled through first.
+         */
+        get: operations["list_measured_pages"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/measurements/{measurement_id}/screens/{screen}/pages/{page_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Measured Page
+         * @description A page on one screen with every box that shows a picture.
+         */
+        get: operations["get_measured_page"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/measurements/{measurement_id}/screens/{screen}/pages/{page_id}/screenshot": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Screenshot
+         * @description The whole page on that screen, as a JPEG.
+         */
+        get: operations["get_screenshot"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}": {
         parameters: {
             query?: never;
@@ -796,6 +976,26 @@ export interface components {
             has_thumbnail: boolean;
         };
         /**
+         * ImageSlot
+         * @description A box in which one image was shown on one page and screen.
+         */
+        ImageSlot: {
+            /** Screen */
+            screen: string;
+            /** Density */
+            density: number;
+            /** Page Id */
+            page_id: number;
+            /** Page Path */
+            page_path: string;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Fit */
+            fit: string;
+        };
+        /**
          * Ledger
          * @description The site's line of totals. `after` and `saved` are those of the newest finished run (avif), if any.
          */
@@ -826,6 +1026,160 @@ export interface components {
             reason: string;
             /** Count */
             count: number;
+        };
+        /**
+         * LoadedImage
+         * @description One image file that a page loaded; `opening` says whether without any scrolling.
+         */
+        LoadedImage: {
+            /** Image Id */
+            image_id: number | null;
+            /** Path */
+            path: string;
+            /** Bytes */
+            bytes: number;
+            /** Opening */
+            opening: boolean;
+        };
+        /**
+         * MeasuredPage
+         * @description One page on one screen, as Chromium loaded it.
+         */
+        MeasuredPage: {
+            /** Page Id */
+            page_id: number;
+            /** Path */
+            path: string;
+            /** Title */
+            title: string;
+            /** Screen */
+            screen: string;
+            /** Opening */
+            opening: number;
+            /** Scrolled */
+            scrolled: number;
+            /** Requests */
+            requests: number;
+            /** Lcp Path */
+            lcp_path: string | null;
+            /** Lcp Element */
+            lcp_element: string;
+            /** Layout Shift */
+            layout_shift: number;
+            /** Shifting */
+            shifting: string[];
+            /** Errors */
+            errors: string[];
+            /** Problem */
+            problem: string;
+            /**
+             * State Opening
+             * @enum {string}
+             */
+            state_opening: "within" | "near" | "over";
+            /**
+             * State Scrolled
+             * @enum {string}
+             */
+            state_scrolled: "within" | "near" | "over";
+            /** Loaded */
+            loaded: components["schemas"]["LoadedImage"][];
+        };
+        /**
+         * MeasuredPageDetail
+         * @description A measured page with its boxes; sizes of the whole page in CSS px, 0 where there is no screenshot.
+         */
+        MeasuredPageDetail: {
+            /** Page Id */
+            page_id: number;
+            /** Path */
+            path: string;
+            /** Title */
+            title: string;
+            /** Screen */
+            screen: string;
+            /** Opening */
+            opening: number;
+            /** Scrolled */
+            scrolled: number;
+            /** Requests */
+            requests: number;
+            /** Lcp Path */
+            lcp_path: string | null;
+            /** Lcp Element */
+            lcp_element: string;
+            /** Layout Shift */
+            layout_shift: number;
+            /** Shifting */
+            shifting: string[];
+            /** Errors */
+            errors: string[];
+            /** Problem */
+            problem: string;
+            /**
+             * State Opening
+             * @enum {string}
+             */
+            state_opening: "within" | "near" | "over";
+            /**
+             * State Scrolled
+             * @enum {string}
+             */
+            state_scrolled: "within" | "near" | "over";
+            /** Loaded */
+            loaded: components["schemas"]["LoadedImage"][];
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Slots */
+            slots: components["schemas"]["SlotOut"][];
+        };
+        /**
+         * MeasuredPages
+         * @description All pages on one screen, the heaviest first.
+         */
+        MeasuredPages: {
+            /** Items */
+            items: components["schemas"]["MeasuredPage"][];
+            /** Next */
+            next: string | null;
+            /** Heaviest */
+            heaviest: number;
+        };
+        /**
+         * Measurement
+         * @description Pages of a capture loaded in a browser; `done` and `total` count pages times screens.
+         */
+        Measurement: {
+            /** Id */
+            id: number;
+            /** Capture Id */
+            capture_id: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "stopped" | "failed";
+            /** Error */
+            error: string | null;
+            /** Screens */
+            screens: components["schemas"]["ScreenOut"][];
+            /** Total */
+            total: number;
+            /** Done */
+            done: number;
+            /** Problems */
+            problems: number;
+            /** Seconds Left */
+            seconds_left: number | null;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Finished At */
+            finished_at: string | null;
         };
         /**
          * PageDetail
@@ -1062,6 +1416,20 @@ export interface components {
             heaviest: number;
         };
         /**
+         * ScreenOut
+         * @description A viewport that pages are measured on.
+         */
+        ScreenOut: {
+            /** Name */
+            name: string;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Density */
+            density: number;
+        };
+        /**
          * Segment
          * @description One image's share of a page's weight.
          */
@@ -1122,6 +1490,34 @@ export interface components {
             name: string;
             /** Folder */
             folder: string;
+        };
+        /**
+         * SlotOut
+         * @description A box that shows a picture, in CSS px from the page's top left.
+         */
+        SlotOut: {
+            /** Id */
+            id: number;
+            /** Image Id */
+            image_id: number | null;
+            /** Path */
+            path: string;
+            /** Kind */
+            kind: string;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** First Screen */
+            first_screen: boolean;
+            /** Lazy */
+            lazy: boolean;
+            /** Bytes */
+            bytes: number;
         };
         /**
          * TaskList
@@ -1263,6 +1659,44 @@ export interface operations {
             header?: never;
             path: {
                 run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    measurement_events: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                measurement_id: number;
             };
             cookie?: never;
         };
@@ -2128,6 +2562,333 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Run"];
                 };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    newest_measurement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Measurement"] | null;
+                };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_measurement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Measurement"];
+                };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_image_slots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: number;
+                image_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImageSlot"][];
+                };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stop_measurement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                measurement_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Measurement"];
+                };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    continue_measurement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                measurement_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Measurement"];
+                };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_measured_pages: {
+        parameters: {
+            query?: {
+                after?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                measurement_id: number;
+                screen: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuredPages"];
+                };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_measured_page: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                measurement_id: number;
+                screen: string;
+                page_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuredPageDetail"];
+                };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_screenshot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                measurement_id: number;
+                screen: string;
+                page_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not there */
             404: {

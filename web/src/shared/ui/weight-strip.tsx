@@ -25,7 +25,7 @@ const THIN = 6;
 export function WeightStrip({ name, total, segments, state, budget, scale, after, onOpen }: Props) {
   const [chosen, setChosen] = useState<number | null>(null);
   const share = (n: number) => `${(n / Math.max(scale, budget, 1)) * 100}%`;
-  const offsets = segments.reduce<number[]>((all, s) => [...all, (all.at(-1) ?? 0) + s.bytes], [0]);
+  const offsets = starts(segments);
   const named = chosen === null ? undefined : segments[chosen];
 
   function onKey(event: KeyboardEvent) {
@@ -83,4 +83,14 @@ export function WeightStrip({ name, total, segments, state, budget, scale, after
       )}
     </div>
   );
+}
+
+/** Where each segment begins, in bytes. */
+function starts(segments: Segment[]): number[] {
+  let at = 0;
+  return segments.map((s) => {
+    const start = at;
+    at += s.bytes;
+    return start;
+  });
 }

@@ -1,0 +1,220 @@
+"""Measurements: pages as a browser loads them, per screen; boxes, screenshots, slots of an image."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+import pyvips
+from fastapi import APIRouter, Response
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from ivory_thistle.api import cursors, schemas
+from ivory_thistle.api.errors import not_found
+from ivory_thistle.api.figures import budget_state
+from ivory_thistle.api.routes.captures import Limit, capture_of, picture
+from ivory_thistle.api.services import ServicesDep, SessionDep
+from ivory_thistle.store import tables as t
+from ivory_thistle.workflows.measuring import start_measurement
+
+of_capture = APIRouter(prefix="/captures/{capture_id}", tags=["measurements"])
+router = APIRouter(prefix="/measurements/{measurement_id}", tags=["measurements"])
+
+
+def measurement_of(session: Session, measurement_id: int) -> t.Measurement:
+    """The measurement, or a 404."""
+    measurement = session.get(t.Measurement, measurement_id)
+    if not measurement:
+        raise not_found("measurement")
+    return measurement
+
+
+def measurement_out(session: Session, row: t.Measurement) -> schemas.Measurement:
+    """A measurement with its progress."""
+    done, problems = session.execute(
+        select(func.count(), func.count(func.nullif(t.PageScreen.problem, ""))).where(
+            t.PageScreen.measurement_id == row.id
+        )
+    ).one()
+    seconds = (t.now() - row.started_at).total_seconds() if row.started_at else 0.0
+    left = seconds * (row.total - done) / done if row.state == "running" and done else None
+    return schemas.Measurement(
+        id=row.id, capture_id=row.capture_id, state=row.state, error=row.error,  # type: ignore[arg-type]
+        screens=[schemas.ScreenOut(**{k: s[k] for k in ("name", "width", "height", "density")}) for s in row.screens],
+        total=row.total, done=done, problems=problems, seconds_left=left, created_at=row.created_at,
+        finished_at=row.finished_at,
+    )  # fmt: skip
+
+
+@of_capture.get("/measurement")
+def newest_measurement(capture_id: int, session: SessionDep) -> schemas.Measurement | None:
+    """The capture's newest measurement, if there is one."""
+    capture_of(session, capture_id)
+    row = session.scalar(
+        select(t.Measurement).where(t.Measurement.capture_id == capture_id).order_by(t.Measurement.id.desc()).limit(1)
+    )
+    return measurement_out(session, row) if row else None
+
+
+@of_capture.post("/measurements", status_code=201)
+def add_measurement(capture_id: int, session: SessionDep, services: ServicesDep) -> schemas.Measurement:
+    """Starts measuring every page; one that is going on already is returned instead."""
+    going = newest_measurement(capture_id, session)
+    if going and going.state in ("waiting", "running"):
+        return going
+    out = measurement_out(session, start_measurement(session, capture_id))
+    session.commit()
+    services.coordinator.wake()
+    return out
+
+
+@router.post("/stop")
+def stop_measurement(measurement_id: int, session: SessionDep) -> schemas.Measurement:
+    """Stops after the pages in hand; what is measured is kept."""
+    row = measurement_of(session, measurement_id)
+    if row.state in ("waiting", "running"):
+        row.stop_asked = True
+        session.flush()
+    return measurement_out(session, row)
+
+
+@router.post("/continue")
+def continue_measurement(measurement_id: int, session: SessionDep, services: ServicesDep) -> schemas.Measurement:
+    """Goes on with a stopped or failed measurement."""
+    row = measurement_of(session, measurement_id)
+    if row.state in ("stopped", "failed"):
+        row.state, row.stop_asked, row.error = "waiting", False, None
+        session.flush()
+    out = measurement_out(session, row)
+    session.commit()
+    services.coordinator.wake()
+    return out
+
+
+@router.get("/screens/{screen}/pages")
+def list_measured_pages(
+    measurement_id: int, screen: str, session: SessionDep, after: str | None = None, limit: Limit = 200
+) -> schemas.MeasuredPages:
+    """Pages on one screen, those that load most when scrolled through first."""
+    measurement = measurement_of(session, measurement_id)
+    _, site = capture_of(session, measurement.capture_id)
+    query = (
+        select(t.PageScreen, t.Page)
+        .join(t.Page, t.Page.id == t.PageScreen.page_id)
+        .where(t.PageScreen.measurement_id == measurement_id, t.PageScreen.screen == screen)
+    )
+    rows = session.execute(
+        cursors.after(query, t.PageScreen.scrolled, t.PageScreen.id, True, after).limit(limit + 1)
+    ).all()
+    images = _image_ids(session, measurement.capture_id)
+    shown = rows[:limit]
+    heaviest = session.scalar(
+        select(func.max(t.PageScreen.scrolled)).where(
+            t.PageScreen.measurement_id == measurement_id, t.PageScreen.screen == screen
+        )
+    )
+    following = cursors.encode(shown[-1][0].scrolled, shown[-1][0].id) if len(rows) > limit else None
+    items = [schemas.MeasuredPage(**_measured(seen, page, site, images)) for seen, page in shown]
+    return schemas.MeasuredPages(items=items, next=following, heaviest=heaviest or 0)
+
+
+def _image_ids(session: Session, capture_id: int) -> dict[str, int]:
+    rows: Iterable[Any] = session.execute(
+        select(t.CaptureFile.path, t.CaptureFile.image_id).where(
+            t.CaptureFile.capture_id == capture_id, t.CaptureFile.image_id.is_not(None)
+        )
+    )
+    return dict(rows)
+
+
+def _measured(seen: t.PageScreen, page: t.Page, site: t.Site, images: dict[str, int]) -> dict[str, Any]:
+    loaded = sorted(seen.loaded, key=lambda r: -r["bytes"])
+    return {
+        "page_id": page.id, "path": page.path, "title": page.title, "screen": seen.screen, "opening": seen.opening,
+        "scrolled": seen.scrolled, "requests": seen.requests, "lcp_path": seen.lcp_path,
+        "lcp_element": seen.lcp_element, "layout_shift": seen.layout_shift, "shifting": seen.shifting,
+        "errors": seen.errors, "problem": seen.problem,
+        "state_opening": budget_state(seen.opening, site.page_budget),
+        "state_scrolled": budget_state(seen.scrolled, site.page_budget),
+        "loaded": [schemas.LoadedImage(image_id=images.get(r["path"]), **r) for r in loaded],
+    }  # fmt: skip
+
+
+def _page_screen(session: Session, measurement_id: int, screen: str, page_id: int) -> t.PageScreen:
+    seen = session.scalar(
+        select(t.PageScreen).where(
+            t.PageScreen.measurement_id == measurement_id,
+            t.PageScreen.page_id == page_id,
+            t.PageScreen.screen == screen,
+        )
+    )
+    if not seen:
+        raise not_found("measured page")
+    return seen
+
+
+@router.get("/screens/{screen}/pages/{page_id}")
+def get_measured_page(
+    measurement_id: int, screen: str, page_id: int, session: SessionDep, services: ServicesDep
+) -> schemas.MeasuredPageDetail:
+    """A page on one screen with every box that shows a picture."""
+    measurement = measurement_of(session, measurement_id)
+    _, site = capture_of(session, measurement.capture_id)
+    seen = _page_screen(session, measurement_id, screen, page_id)
+    page = session.get_one(t.Page, page_id)
+    density = next((float(s["density"]) for s in measurement.screens if s["name"] == screen), 1.0)
+    width = height = 0
+    if seen.screenshot:
+        shot = pyvips.Image.new_from_buffer(services.blobs.get(seen.screenshot), "")
+        width, height = round(shot.width / density), round(shot.height / density)
+    rows = session.execute(
+        select(t.Slot, t.Image.path, t.Image.bytes)
+        .outerjoin(t.Image, t.Image.id == t.Slot.image_id)
+        .where(t.Slot.page_screen_id == seen.id)
+        .order_by(t.Slot.y, t.Slot.x, t.Slot.id)
+    )
+    slots = [
+        schemas.SlotOut(
+            id=s.id, image_id=s.image_id, path=path or "", kind=s.kind, x=s.x, y=s.y, width=s.width, height=s.height,
+            first_screen=s.first_screen, lazy=s.lazy, bytes=size or 0,
+        )
+        for s, path, size in rows
+    ]  # fmt: skip
+    shown = _measured(seen, page, site, _image_ids(session, measurement.capture_id))
+    return schemas.MeasuredPageDetail(**shown, width=width, height=height, slots=slots)
+
+
+@router.get("/screens/{screen}/pages/{page_id}/screenshot", response_class=Response)
+def get_screenshot(
+    measurement_id: int, screen: str, page_id: int, session: SessionDep, services: ServicesDep
+) -> Response:
+    """The whole page on that screen, as a JPEG."""
+    seen = _page_screen(session, measurement_id, screen, page_id)
+    if not seen.screenshot:
+        raise not_found("screenshot")
+    return picture(services.blobs.get(seen.screenshot))
+
+
+@of_capture.get("/images/{image_id}/slots")
+def list_image_slots(capture_id: int, image_id: int, session: SessionDep) -> list[schemas.ImageSlot]:
+    """Every box in which an image was shown, by the newest measurement."""
+    newest = newest_measurement(capture_id, session)
+    if not newest:
+        return []
+    densities = {s.name: s.density for s in newest.screens}
+    rows = session.execute(
+        select(t.Slot, t.PageScreen.screen, t.Page.id, t.Page.path)
+        .join(t.PageScreen, t.PageScreen.id == t.Slot.page_screen_id)
+        .join(t.Page, t.Page.id == t.PageScreen.page_id)
+        .where(t.PageScreen.measurement_id == newest.id, t.Slot.image_id == image_id, t.Slot.width > 0)
+        .order_by(t.Slot.width.desc())
+        .limit(500)
+    )
+    return [
+        schemas.ImageSlot(
+            screen=screen, density=densities.get(screen, 1.0), page_id=page_id, page_path=path, width=slot.width,
+            height=slot.height, fit=slot.fit,
+        )
+        for slot, screen, page_id, path in rows
+    ]  # fmt: skip

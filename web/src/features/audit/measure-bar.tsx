@@ -1,0 +1,120 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, told } from "@/shared/api/client";
+import { useProgress } from "@/shared/api/progress";
+import { measurementQuery } from "@/shared/api/queries";
+import { count, counted, duration } from "@/shared/format/figures";
+import { Button, Failed, Progress } from "@/shared/ui/basics";
+import { Choice } from "@/shared/ui/choice";
+import { useNotice } from "@/shared/ui/notices";
+import { useSite } from "@/shared/ui/site-context";
+import { type AuditView, LINES, PARTS } from "./audit-view";
+
+type Props = { view: AuditView; change: (part: Partial<AuditView>) => void };
+
+/** Starts measuring, shows how far it is, and switches between what was measured. */
+export function MeasureBar({ view, change }: Props) {
+  const captureId = useSite().capture.id;
+  const queries = useQueryClient();
+  const say = useNotice();
+  const query = measurementQuery(captureId);
+  const measurement = useQuery(query);
+  const m = measurement.data;
+  const going = m?.state === "waiting" || m?.state === "running";
+  useProgress("measurements", m?.id, going, (now) => queries.setQueryData(query.queryKey, now));
+  const settled = {
+    onSuccess: (now: typeof m) => queries.setQueryData(query.queryKey, now),
+    onError: (e: Error) => say(e.message),
+  };
+  const start = useMutation({
+    mutationFn: () =>
+      told(
+        api.POST("/api/v1/captures/{capture_id}/measurements", {
+          params: { path: { capture_id: captureId } },
+        }),
+      ),
+    ...settled,
+  });
+  const act = useMutation({
+    mutationFn: (what: "stop" | "continue") =>
+      told(
+        what === "stop"
+          ? api.POST("/api/v1/measurements/{measurement_id}/stop", {
+              params: { path: { measurement_id: m?.id ?? 0 } },
+            })
+          : api.POST("/api/v1/measurements/{measurement_id}/continue", {
+              params: { path: { measurement_id: m?.id ?? 0 } },
+            }),
+      ),
+    ...settled,
+  });
+  if (!m) {
+    return (
+      <div className="mt-6 flex flex-wrap items-center gap-4">
+        <Button onClick={() => start.mutate()} disabled={start.isPending || measurement.isPending}>
+          Measure in a browser
+        </Button>
+        <span className="text-ink-soft">
+          Loads every page in headless Chromium on a phone, a tablet, a laptop and a desktop screen.
+        </span>
+      </div>
+    );
+  }
+  const screens = [["", "By reference"], ...m.screens.map((s) => [s.name, sentence(s)])] as [
+    string,
+    string,
+  ][];
+  return (
+    <div className="mt-6 space-y-3">
+      {going && (
+        <div className="flex items-center gap-4">
+          <div className="w-[280px]">
+            <Progress done={m.done} total={m.total} label="Pages measured" />
+          </div>
+          <span className="figure">
+            {count(m.done)} of {counted(m.total, "page-screen")}
+            {m.seconds_left !== null && `, about ${duration(m.seconds_left)} left`}
+          </span>
+          <Button onClick={() => act.mutate("stop")}>Stop measuring</Button>
+        </div>
+      )}
+      {m.error && <Failed error={new Error(m.error)} />}
+      {(m.state === "stopped" || m.state === "failed") && (
+        <Button onClick={() => act.mutate("continue")}>
+          Go on measuring {counted(m.total - m.done, "page-screen")}
+        </Button>
+      )}
+      <div className="flex flex-wrap items-center gap-x-8 gap-y-2">
+        <Choice
+          label="Screen"
+          value={view.screen}
+          choices={screens}
+          onChange={(screen) => change({ screen })}
+        />
+        {view.screen && (
+          <>
+            <Choice label="Part" value={view.part} choices={PARTS} onChange={(part) => change({ part })} />
+            <label className="flex items-center gap-2 text-ink-soft">
+              On
+              <select
+                value={view.line}
+                onChange={(e) => change({ line: e.target.value })}
+                className="rounded border border-rule bg-card px-2 py-1 text-ink"
+              >
+                {LINES.map((l) => (
+                  <option key={l.key} value={l.key}>
+                    {l.words}
+                  </option>
+                ))}
+              </select>
+            </label>
+          </>
+        )}
+      </div>
+    </div>
+  );
+}
+
+function sentence(screen: { name: string; width: number; height: number; density: number }): string {
+  const name = screen.name.charAt(0).toUpperCase() + screen.name.slice(1);
+  return `${name} ${screen.width} × ${screen.height} @${screen.density}`;
+}

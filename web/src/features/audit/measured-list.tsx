@@ -1,0 +1,121 @@
+import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import { Link, useNavigate } from "@tanstack/react-router";
+import { api, type Schemas, told } from "@/shared/api/client";
+import { measurementQuery } from "@/shared/api/queries";
+import { against, bytes, counted, fileName } from "@/shared/format/figures";
+import { Button, Empty, Failed, Loading } from "@/shared/ui/basics";
+import { useSite } from "@/shared/ui/site-context";
+import { INKS } from "@/shared/ui/state";
+import { WeightStrip } from "@/shared/ui/weight-strip";
+import { type AuditView, seconds } from "./audit-view";
+
+/** Every page as measured on one screen: bytes on the wire, seconds, the largest picture, the shift of its layout. */
+export function MeasuredList({ view }: { view: AuditView }) {
+  const site = useSite();
+  const measurement = useQuery(measurementQuery(site.capture.id)).data;
+  const settled = measurement?.state === "running" ? Math.floor(measurement.done / 8) : measurement?.done;
+  const pages = useInfiniteQuery({
+    queryKey: ["measurement", measurement?.id, view.screen, site.page_budget, settled],
+    queryFn: ({ pageParam }) =>
+      told(
+        api.GET("/api/v1/measurements/{measurement_id}/screens/{screen}/pages", {
+          params: {
+            path: { measurement_id: measurement?.id ?? 0, screen: view.screen },
+            query: { after: pageParam },
+          },
+        }),
+      ),
+    initialPageParam: undefined as string | undefined,
+    getNextPageParam: (last) => last.next ?? undefined,
+    placeholderData: (old) => old,
+    enabled: measurement !== undefined && measurement !== null,
+  });
+  if (pages.isPending) return <Loading what="what was measured" />;
+  if (pages.isError) return <Failed error={pages.error} again={() => pages.refetch()} />;
+  const rows = pages.data.pages.flatMap((p) => p.items);
+  if (rows.length === 0) return <Empty>No page is measured on this screen yet.</Empty>;
+  const sorted = [...rows].sort((a, b) => b[view.part] - a[view.part]);
+  const scale = Math.max(pages.data.pages[0]?.heaviest ?? 0, site.page_budget);
+  return (
+    <>
+      <ul className="mt-4 divide-y divide-rule border-y border-rule">
+        {sorted.map((page) => (
+          <MeasuredRow key={page.page_id} page={page} view={view} scale={scale} />
+        ))}
+      </ul>
+      {pages.hasNextPage && (
+        <Button className="mt-4" onClick={() => pages.fetchNextPage()}>
+          Show more pages
+        </Button>
+      )}
+    </>
+  );
+}
+
+type RowProps = { page: Schemas["MeasuredPage"]; view: AuditView; scale: number };
+
+function MeasuredRow({ page, view, scale }: RowProps) {
+  const site = useSite();
+  const navigate = useNavigate();
+  const siteId = String(site.id);
+  const used = page[view.part];
+  const state = view.part === "opening" ? page.state_opening : page.state_scrolled;
+  const loaded = page.loaded.filter((r) => view.part === "scrolled" || r.opening);
+  const segments = loaded.map((r) => ({ image_id: r.image_id ?? 0, path: r.path, bytes: r.bytes }));
+  const wait = seconds(used, view.line);
+  return (
+    <li className="grid grid-cols-[minmax(150px,230px)_minmax(0,1fr)_80px_170px] items-start gap-6 py-2.5">
+      <div className="min-w-0">
+        <Link
+          to="/sites/$siteId/audit/$pageId"
+          params={{ siteId, pageId: String(page.page_id) }}
+          search={{ screen: view.screen }}
+          className="block truncate"
+        >
+          {page.path}
+        </Link>
+        <span
+          className="block truncate text-[12.5px] text-ink-soft"
+          title={page.lcp_path ?? page.lcp_element}
+        >
+          {page.problem || `${counted(loaded.length, "image")}; largest: ${largest(page)}`}
+        </span>
+      </div>
+      <div>
+        <WeightStrip
+          name={page.path}
+          total={used}
+          segments={segments}
+          state={state}
+          budget={site.page_budget}
+          scale={scale}
+          onOpen={(imageId) =>
+            imageId &&
+            navigate({ to: "/sites/$siteId/library/$imageId", params: { siteId, imageId: String(imageId) } })
+          }
+        />
+        {page.layout_shift >= 0.01 && (
+          <span className="block truncate text-[12.5px] text-ink-soft" title={page.shifting.join(", ")}>
+            layout shift <span className="figure">{page.layout_shift.toFixed(2)}</span>
+            {page.shifting[0] && `, of ${fileName(page.shifting[0])}`}
+          </span>
+        )}
+      </div>
+      <span className="figure text-right text-ink-soft">
+        {wait < 10 ? wait.toFixed(1) : Math.round(wait)} s
+      </span>
+      <p className="figure text-right">
+        {bytes(used)}
+        <span className={`block text-[12.5px] ${INKS[state]}`}>
+          {state === "over" ? "" : `${state}, `}
+          {against(used, site.page_budget)}
+        </span>
+      </p>
+    </li>
+  );
+}
+
+function largest(page: Schemas["MeasuredPage"]): string {
+  if (page.lcp_path) return fileName(page.lcp_path);
+  return page.lcp_element ? `text (${page.lcp_element})` : "not told";
+}

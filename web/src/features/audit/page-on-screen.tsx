@@ -1,0 +1,100 @@
+import { useQuery } from "@tanstack/react-query";
+import { useNavigate } from "@tanstack/react-router";
+import { api, type Schemas, told } from "@/shared/api/client";
+import { measurementQuery } from "@/shared/api/queries";
+import { bytes, counted, fileName } from "@/shared/format/figures";
+import { Failed, Loading } from "@/shared/ui/basics";
+import { Choice } from "@/shared/ui/choice";
+import { useSite } from "@/shared/ui/site-context";
+
+type Props = { pageId: number; screen: string; onScreen: (screen: string) => void };
+
+/** The page's picture on one screen, every placement outlined at its place with its weight. */
+export function PageOnScreen({ pageId, screen, onScreen }: Props) {
+  const site = useSite();
+  const measurement = useQuery(measurementQuery(site.capture.id)).data;
+  const chosen = screen || measurement?.screens.at(-1)?.name || "";
+  const page = useQuery({
+    queryKey: ["measurement", measurement?.id, chosen, "page", pageId, measurement?.done],
+    queryFn: () =>
+      told(
+        api.GET("/api/v1/measurements/{measurement_id}/screens/{screen}/pages/{page_id}", {
+          params: { path: { measurement_id: measurement?.id ?? 0, screen: chosen, page_id: pageId } },
+        }),
+      ),
+    enabled: Boolean(measurement && chosen),
+    retry: false,
+  });
+  if (!measurement) return null;
+  const choices = measurement.screens.map((s) => [s.name, `${s.width} × ${s.height} @${s.density}`]) as [
+    string,
+    string,
+  ][];
+  return (
+    <section className="mt-8">
+      <h2 className="mb-2">On a screen</h2>
+      <Choice label="Screen of the picture" value={chosen} choices={choices} onChange={onScreen} />
+      {page.isPending && <Loading what="the measured page" />}
+      {page.isError && <Failed error={page.error} again={() => page.refetch()} />}
+      {page.data && (
+        <>
+          <p className="mt-3 mb-3 text-ink-soft">
+            <span className="figure text-ink">{bytes(page.data.opening)}</span> at opening,{" "}
+            <span className="figure text-ink">{bytes(page.data.scrolled)}</span> scrolled through, in{" "}
+            {counted(page.data.requests, "image file")}; measured in Chromium.{" "}
+            {page.data.problem || page.data.errors.join(" ")}
+          </p>
+          <Outlines page={page.data} measurementId={measurement.id} />
+        </>
+      )}
+    </section>
+  );
+}
+
+function Outlines({ page, measurementId }: { page: Schemas["MeasuredPageDetail"]; measurementId: number }) {
+  const site = useSite();
+  const navigate = useNavigate();
+  if (!page.width) return null;
+  const open = (imageId: number) =>
+    navigate({
+      to: "/sites/$siteId/library/$imageId",
+      params: { siteId: String(site.id), imageId: String(imageId) },
+    });
+  const shown = page.slots.filter((s) => s.image_id !== null && s.width > 4 && s.height > 4);
+  // The large boxes first, so that the small ones lie on top and can be reached.
+  shown.sort((a, b) => b.width * b.height - a.width * a.height);
+  return (
+    <div
+      className="max-h-[560px] overflow-auto border border-rule bg-proof p-4"
+      role="region"
+      aria-label="Picture of the page"
+      tabIndex={0}
+    >
+      <div className="relative mx-auto" style={{ width: Math.min(page.width, 960) }}>
+        <img
+          src={`/api/v1/measurements/${measurementId}/screens/${page.screen}/pages/${page.page_id}/screenshot`}
+          alt={`${page.path} on the ${page.screen} screen`}
+          className="block w-full"
+        />
+        {shown.map((s) => (
+          <button
+            key={s.id}
+            type="button"
+            title={`${s.path}: ${bytes(s.bytes)}, shown ${Math.round(s.width)} × ${Math.round(s.height)}`}
+            onClick={() => s.image_id && open(s.image_id)}
+            className="absolute overflow-hidden border-2 border-thistle text-left hover:bg-thistle/20 focus-visible:bg-thistle/20"
+            style={{
+              left: `${(s.x / page.width) * 100}%`,
+              top: `${(s.y / page.height) * 100}%`,
+              width: `${(s.width / page.width) * 100}%`,
+              height: `${(s.height / page.height) * 100}%`,
+            }}
+          >
+            <span className="figure bg-card px-1 text-[11px] text-ink">{bytes(s.bytes)}</span>
+            <span className="sr-only">{fileName(s.path)}</span>
+          </button>
+        ))}
+      </div>
+    </div>
+  );
+}

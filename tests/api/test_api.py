@@ -213,6 +213,36 @@ def test_a_run_treats_saves_and_hands_over(
     assert b"<picture" in held["index.html"]
 
 
+def test_measuring_goes_on_where_it_was_stopped(
+    application: Application, capture: dict[str, int], site_folder: Path
+) -> None:
+    """Stopped, continued, done: every page once on every screen, with boxes, bytes on the wire and a picture."""
+    client, base = application.client, f"/api/v1/captures/{capture['id']}"
+    assert client.get(f"{base}/measurement").json() is None
+    started = client.post(f"{base}/measurements").json()
+    assert client.post(f"{base}/measurements").json()["id"] == started["id"]
+    own = f"/api/v1/measurements/{started['id']}"
+    client.post(f"{own}/stop")
+    stopped = application.wait(f"{base}/measurement", ("stopped", "done"))
+    assert stopped["state"] == "stopped"
+    client.post(f"{own}/continue")
+    done = application.wait(f"{base}/measurement", ("done", "failed"))
+    assert (done["state"], done["done"], done["total"], done["problems"]) == ("done", 8, 8, 0)
+    pages = client.get(f"{own}/screens/phone/pages").json()["items"]
+    second = next(p for p in pages if p["path"] == "more/second.html")
+    assert second["scrolled"] == (site_folder / "img/coffee-2x.jpg").stat().st_size
+    index = next(p for p in pages if p["path"] == "index.html")
+    assert index["errors"] == ["img/missing.jpg answers with 404."]
+    detail = client.get(f"{own}/screens/desktop/pages/{index['page_id']}").json()
+    assert detail["width"] == 1920 and {s["kind"] for s in detail["slots"]} == {"img", "background"}
+    shot = client.get(f"{own}/screens/desktop/pages/{index['page_id']}/screenshot")
+    assert shot.headers["content-type"] == "image/jpeg"
+    image = client.get(f"{base}/images", params={"search": "cat.jpg"}).json()["items"][0]
+    slots = client.get(f"{base}/images/{image['id']}/slots").json()
+    assert {s["screen"] for s in slots} == {"phone", "tablet", "laptop", "desktop"}
+    assert client.get(f"{own}/screens/wall/pages").json()["items"] == []
+
+
 def test_the_types_of_the_front_end_are_current() -> None:
     """openapi.json is what the application says; `npm run api` makes the types of it."""
     assert json.loads((ROOT / "openapi.json").read_text()) == openapi_document()

@@ -68,7 +68,14 @@ def test_from_a_folder_to_the_handover(
     strip.press("ArrowRight")
     expect(strip.get_by_role("status")).to_contain_text("·")
     audit_accessibility(page)
+    page.get_by_role("button", name="Measure in a browser").click()
+    page.get_by_role("radio", name=re.compile("Phone")).click()
+    expect(page.get_by_role("heading", name="Pages on the phone screen")).to_be_visible()
+    expect(page.get_by_role("progressbar", name="Pages measured")).to_have_count(0, timeout=120_000)
+    expect(page.get_by_text("largest: coffee.jpg").first).to_be_visible()
+    audit_accessibility(page)
     page.get_by_role("link", name="index.html").click()
+    expect(page.get_by_alt_text("index.html on the phone screen")).to_be_visible()
     expect(page.get_by_text("img/missing.jpg", exact=True)).to_be_visible()
     audit_accessibility(page)
 
@@ -83,6 +90,7 @@ def test_from_a_folder_to_the_handover(
     audit_accessibility(page)
     page.get_by_role("link", name="img/graphic.png").click()
     expect(page.get_by_role("heading", name="1 placement")).to_be_visible()
+    expect(page.get_by_text("a width of")).to_be_visible()
     audit_accessibility(page)
 
     page.get_by_role("link", name="Treatment").click()

@@ -428,8 +428,9 @@ class MeasuredPageDetail(MeasuredPage):
 
 
 class ImageSlot(Out):
-    """A box in which one image was shown on one page and screen."""
+    """A box in which one image was shown on one page and screen; `fit` is its object-fit or background-size."""
 
+    kind: str
     screen: str
     density: float
     page_id: int

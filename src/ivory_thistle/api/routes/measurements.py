@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from typing import Any
 
 import pyvips
@@ -120,12 +119,11 @@ def list_measured_pages(
 
 
 def _image_ids(session: Session, capture_id: int) -> dict[str, int]:
-    rows: Iterable[Any] = session.execute(
-        select(t.CaptureFile.path, t.CaptureFile.image_id).where(
-            t.CaptureFile.capture_id == capture_id, t.CaptureFile.image_id.is_not(None)
-        )
+    """The images of a capture by the paths of their files."""
+    found = select(t.CaptureFile.path, t.CaptureFile.image_id).where(
+        t.CaptureFile.capture_id == capture_id, t.CaptureFile.image_id.is_not(None)
     )
-    return dict(rows)
+    return dict(session.execute(found).all())  # type: ignore[arg-type]
 
 
 def _measured(seen: t.PageScreen, page: t.Page, site: t.Site, images: dict[str, int]) -> dict[str, Any]:
@@ -214,7 +212,7 @@ def list_image_slots(capture_id: int, image_id: int, session: SessionDep) -> lis
     return [
         schemas.ImageSlot(
             screen=screen, density=densities.get(screen, 1.0), page_id=page_id, page_path=path, width=slot.width,
-            height=slot.height, fit=slot.fit,
+            height=slot.height, fit=slot.fit, kind=slot.kind,
         )
         for slot, screen, page_id, path in rows
     ]  # fmt: skip

@@ -14,17 +14,17 @@ _ESCAPED = r"\\(?:[0-9A-Fa-f]{1,6}(?:\r\n|[ \t\n\r\f])?|[^\n\r\f0-9A-Fa-f])"
 _IDENT = rf"(?:--|-?(?:[A-Za-z_]|[^\x00-\x7F]|{_ESCAPED}))(?:[\w-]|[^\x00-\x7F]|{_ESCAPED})*"
 _TOKEN = re.compile(
     r"(?P<comment>/\*[\s\S]*?(?:\*/|\Z))"
-    r"|(?P<string>\"(?:[^\"\\\n\r\f]|\\(?:\r\n|[\s\S]))*(?:\"|(?=[\n\r\f])|\Z)"
-    r"|'(?:[^'\\\n\r\f]|\\(?:\r\n|[\s\S]))*(?:'|(?=[\n\r\f])|\Z))"
+    r"|(?P<string>\"(?:[^\"\\\n\r\f]|\\(?:\r\n|[\s\S]|\Z))*(?:\"|(?=[\n\r\f])|\Z)"
+    r"|'(?:[^'\\\n\r\f]|\\(?:\r\n|[\s\S]|\Z))*(?:'|(?=[\n\r\f])|\Z))"
     r"|(?P<url>[uU][rR][lL]\([ \t\n\r\f]*(?![\"' \t\n\r\f])(?P<address>(?:[^\"'()\\\s\x00-\x08\x0b\x0e-\x1f\x7f]"
-    rf"|{_ESCAPED})*)[ \t\n\r\f]*(?:\)|\Z))"
+    rf"|{_ESCAPED}|\\\Z)*)[ \t\n\r\f]*(?:\)|\Z))"
     r"|(?P<badurl>[uU][rR][lL]\([ \t\n\r\f]*(?![\"' \t\n\r\f])(?:[^)\\]|\\[\s\S])*(?:\)|\Z))"
     rf"|(?P<function>{_IDENT}\()"
     rf"|@(?P<at>{_IDENT})"
     rf"|(?P<ident>{_IDENT})"
     r"|(?P<mark>[{}();\[\]])"
 )
-_ESCAPE = re.compile(r"\\(?:([0-9A-Fa-f]{1,6})(?:\r\n|[ \t\n\r\f])?|(\r\n|[\n\r\f])|([\s\S]))")
+_ESCAPE = re.compile(r"\\(?:([0-9A-Fa-f]{1,6})(?:\r\n|[ \t\n\r\f])?|(\r\n|[\n\r\f]|\Z)|([\s\S]))")
 BACKGROUNDS = frozenset({"background", "background-image"})
 _IMAGE_SETS = frozenset({"image-set", "-webkit-image-set"})
 
@@ -95,7 +95,7 @@ def unescape_css(raw: str) -> str:
         if found.group(1):
             code = int(found.group(1), 16)
             return "�" if code == 0 or code > 0x10FFFF or 0xD800 <= code <= 0xDFFF else chr(code)
-        return "" if found.group(2) else found.group(3)
+        return found.group(3) or ""  # an escaped line break, or the end of the file, is nothing
 
     return _ESCAPE.sub(one, raw)
 
@@ -130,7 +130,10 @@ class _Reader:
                 self.address(token.group("address") or "", token.start(), token.end(), is_string=False)
             elif kind == "string":
                 raw = token.group()
-                inner = raw[1:-1] if len(raw) > 1 and raw[-1] == raw[0] else raw[1:]
+                closed = len(raw) > 1 and raw[-1] == raw[0]
+                if not closed and token.end() < len(self.text):
+                    continue  # A bad string: it ends at a line break, and names nothing.
+                inner = raw[1:-1] if closed else raw[1:]
                 self.address(inner, token.start(), token.end(), is_string=True)
             elif kind == "function":
                 self.stack.append(token.group()[:-1].lower())
@@ -157,6 +160,8 @@ class _Reader:
             close = self.text.find(")", end)
             end = close + 1 if close >= 0 else len(self.text)
         address = unescape_css(self.decode(raw))
+        if not is_string and (len(raw) - len(raw.rstrip("\\"))) % 2:
+            address += "\ufffd"  # An escape cut off by the end of the file.
         if address and not address.startswith("#") and self.rules[-1:] != ["font-face"]:
             self.pending.append(CssReference(address, start, end, None, in_set, self.block))
 

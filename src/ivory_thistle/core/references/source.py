@@ -98,7 +98,8 @@ def read_css_source(data: bytes, of_document: str = "utf-8") -> Source:
     """
     declared = _CSS_CHARSET.match(data)
     label = _usable(declared.group(1).decode("ascii", "replace")) if declared else None
-    fallback = of_document if of_document not in _NOT_ASCII_BASED else "utf-8"
+    fallback = _usable(of_document) or "utf-8"
+    fallback = fallback if fallback not in _NOT_ASCII_BASED else "utf-8"
     return Source.from_bytes(data, _byte_order_mark(data) or label or fallback)
 
 

@@ -25,10 +25,9 @@ export function AuditScreen() {
     <>
       <Title
         says={
-          <>
-            Image bytes of each page, counted by reference: every distinct image file that a page names. The
-            tick across a strip is the budget.
-          </>
+          view.screen
+            ? "Image bytes that Chromium loads of each page, measured on this screen. The tick across a strip is the budget."
+            : "Image bytes of each page, counted by reference: every distinct image file that a page names. The tick across a strip is the budget."
         }
         side={
           <Link to="/sites/$siteId/treatment" params={{ siteId: String(site.id) }} className={buttonLook}>
@@ -36,15 +35,20 @@ export function AuditScreen() {
           </Link>
         }
       >
-        {over === 0
-          ? `All ${counted(site.capture.pages, "page")} within budget`
-          : `${over} of ${counted(site.capture.pages, "page")} over budget`}
+        {headline(view.screen, over, site.capture.pages)}
       </Title>
       <BudgetForm />
       <MeasureBar view={view} change={change} />
       {view.screen ? <MeasuredList view={view} /> : <ByReference />}
     </>
   );
+}
+
+function headline(screen: string, over: number, pages: number): string {
+  if (screen) return `Pages on the ${screen} screen`;
+  return over === 0
+    ? `All ${counted(pages, "page")} within budget`
+    : `${over} of ${counted(pages, "page")} over budget`;
 }
 
 /** Pages counted by reference, without a browser. */

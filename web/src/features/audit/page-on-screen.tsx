@@ -82,7 +82,7 @@ function Outlines({ page, measurementId }: { page: Schemas["MeasuredPageDetail"]
             type="button"
             title={`${s.path}: ${bytes(s.bytes)}, shown ${Math.round(s.width)} × ${Math.round(s.height)}`}
             onClick={() => s.image_id && open(s.image_id)}
-            className="absolute overflow-hidden border-2 border-thistle text-left hover:bg-thistle/20 focus-visible:bg-thistle/20"
+            className="absolute flex items-start overflow-hidden border-2 border-thistle text-left hover:bg-thistle/20 focus-visible:bg-thistle/20"
             style={{
               left: `${(s.x / page.width) * 100}%`,
               top: `${(s.y / page.height) * 100}%`,

@@ -44,7 +44,7 @@ export function PageScreen() {
       </div>
       <p className="mb-2">
         <span className="font-serif text-[26px]">{bytes(p.image_bytes)}</span>{" "}
-        <span className={`figure ${INKS[p.state]}`}>{against(p.image_bytes, site.page_budget)}</span>
+        <span className={`figure ml-2 ${INKS[p.state]}`}>{against(p.image_bytes, site.page_budget)}</span>
         {p.data_bytes > 0 && (
           <span className="text-ink-soft">
             {" "}

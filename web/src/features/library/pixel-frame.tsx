@@ -18,10 +18,11 @@ export function PixelFrame({ image }: { image: Schemas["ImageDetail"] }) {
         }),
       ),
   });
-  const needs = largestPerScreen(slots.data ?? []);
+  const needs = largestPerScreen((slots.data ?? []).filter(isSized));
   const widest = Math.max(0, ...needs.map((n) => n.width));
-  if (!image.width || needs.length === 0) return null;
+  if (!image.width || image.format === "svg" || needs.length === 0) return null;
   const scale = SIZE / Math.max(image.width, widest, image.height, ...needs.map((n) => n.height));
+  const height = scale * Math.max(image.height, ...needs.map((n) => n.height));
   const enough = Math.ceil(Math.min(widest, image.width));
   const wasted = 1 - Math.min(1, (enough / image.width) ** 2);
   return (
@@ -30,8 +31,8 @@ export function PixelFrame({ image }: { image: Schemas["ImageDetail"] }) {
       <div className="flex flex-wrap gap-8">
         <svg
           width={SIZE + 2}
-          height={SIZE * 0.75 + 2}
-          viewBox={`-1 -1 ${SIZE + 2} ${SIZE * 0.75 + 2}`}
+          height={height + 2}
+          viewBox={`-1 -1 ${SIZE + 2} ${height + 2}`}
           role="img"
           aria-label="Outlines of the file and of the slots, to scale"
         >
@@ -96,6 +97,11 @@ export function PixelFrame({ image }: { image: Schemas["ImageDetail"] }) {
       </div>
     </section>
   );
+}
+
+/** A background without a size is painted at its file's own pixels (a sprite, a pattern): its box needs nothing. */
+function isSized(slot: Schemas["ImageSlot"]): boolean {
+  return ["img", "input", "poster", "svg"].includes(slot.kind) || !slot.fit.startsWith("auto");
 }
 
 type Need = { screen: string; width: number; height: number; slot: Schemas["ImageSlot"] };

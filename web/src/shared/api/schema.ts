@@ -977,9 +977,11 @@ export interface components {
         };
         /**
          * ImageSlot
-         * @description A box in which one image was shown on one page and screen.
+         * @description A box in which one image was shown on one page and screen; `fit` is its object-fit or background-size.
          */
         ImageSlot: {
+            /** Kind */
+            kind: string;
             /** Screen */
             screen: string;
             /** Density */

@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from html.entities import html5
 
 _SPACE = r"[\t\n\f\r ]"
@@ -24,7 +24,14 @@ _ATTRIBUTE = re.compile(
     rf"(?:{_SPACE}|/)*(=?[^\t\n\f\r />=]+|=)"
     rf"(?:{_SPACE}*={_SPACE}*(?:\"([^\"]*)\"|'([^']*)'|([^\"'\t\n\f\r >][^\t\n\f\r >]*)|(?=>)|(?P<open>[\"'])))?"
 )
-_TAG_END = re.compile(rf"(?:{_SPACE}|/)*>")
+# A whole tag in one match: atomic groups keep the tokenizer's left-to-right order, so nothing is tried twice.
+# A value whose quote is never closed makes the match fail: the tag then runs to the end of the file.
+_WHOLE_TAG = re.compile(
+    rf"</?([A-Za-z][^\t\n\f\r />]*)"
+    rf"((?>(?:{_SPACE}|/)*+(?>=?[^\t\n\f\r />=]++|=)"
+    rf"(?:(?>{_SPACE}*={_SPACE}*)(?>\"[^\"]*\"|'[^']*'|[^\"'\t\n\f\r >][^\t\n\f\r >]*+|(?=>))|(?!{_SPACE}*=)))*+)"
+    rf"((?:{_SPACE}|/)*)>"
+)
 _RAW = frozenset({"script", "style", "xmp", "iframe", "noembed", "noframes", "title", "textarea"})
 _SCRIPT_MARK = re.compile(r"<!--|-->|</?script(?=[\t\n\f\r />])", re.IGNORECASE)
 _REFERENCE = re.compile(r"&(?:#[xX][0-9A-Fa-f]+;?|#[0-9]+;?|[A-Za-z][A-Za-z0-9]*;?)")
@@ -43,11 +50,12 @@ class Attribute:
     quote: str
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, eq=False)
 class Tag:
     """A start or end tag at `text[start:end]`; of equal attribute names only the first is kept.
 
-    `raw_text` is the span of the text that follows a raw text element's start tag.
+    `raw_text` is the span of the text that follows a raw text element's start tag. Attributes are read when they
+    are asked for: most tags of a page are never asked.
     """
 
     name: str
@@ -55,17 +63,42 @@ class Tag:
     self_closing: bool
     start: int
     end: int
-    attributes: tuple[Attribute, ...] = ()
+    text: str = field(repr=False)
+    attributes_at: tuple[int, int]
     raw_text: tuple[int, int] | None = None
+    _found: dict[str, Attribute] | None = field(default=None, repr=False)
+
+    @property
+    def attributes(self) -> tuple[Attribute, ...]:
+        """All attributes in source order."""
+        return tuple(self._by_name().values())
 
     def get(self, name: str) -> Attribute | None:
         """The attribute of that lower-case name."""
-        return next((a for a in self.attributes if a.name == name), None)
+        return self._by_name().get(name)
 
     def value(self, name: str) -> str | None:
         """The value with character references decoded; None without the attribute."""
         found = self.get(name)
         return unescape_attribute(found.raw) if found else None
+
+    def _by_name(self) -> dict[str, Attribute]:
+        if self._found is None:
+            self._found = _attributes(self.text, *self.attributes_at)
+        return self._found
+
+
+def _attributes(text: str, at: int, end: int) -> dict[str, Attribute]:
+    """The attributes between the tag's name and its end."""
+    attributes: dict[str, Attribute] = {}
+    while at < end and (found := _ATTRIBUTE.match(text, at)) and found.end() <= end:
+        name = found.group(1).lower()
+        group = next((g for g in (2, 3, 4) if found.group(g) is not None), None)
+        begin, stop = found.span(group) if group else (found.end(), found.end())
+        quote = {2: '"', 3: "'", None: ""}.get(group, "")
+        attributes.setdefault(name, Attribute(name, text[begin:stop], begin, stop, found.start(1), found.end(), quote))
+        at = found.end()
+    return attributes
 
 
 def tags(text: str) -> Iterator[Tag]:
@@ -88,9 +121,8 @@ def tags(text: str) -> Iterator[Tag]:
             foreign = max(0, foreign - 1) if tag.closing else foreign + (not tag.self_closing)
         at = tag.end
         if not tag.closing and tag.name in _RAW and not (foreign and tag.self_closing):
-            end = _raw_text_end(text, tag.end, tag.name)
-            tag = Tag(tag.name, False, tag.self_closing, start, tag.end, tag.attributes, (tag.end, end))
-            at = end
+            at = _raw_text_end(text, tag.end, tag.name)
+            tag.raw_text = (tag.end, at)
         yield tag
         if tag.name == "plaintext" and not tag.closing:
             return
@@ -112,24 +144,14 @@ def _end_of(pattern: re.Pattern[str], text: str, start: int) -> int:
 
 def _read_tag(text: str, start: int, closing: bool) -> Tag | int:
     """The tag at `start`, or the position from which to go on where there is none."""
-    named = _TAG_NAME.match(text, start + 1 + closing)
-    if not named:
-        return start + 3 if text.startswith("</>", start) else _end_of(_BOGUS, text, start)
-    attributes: dict[str, Attribute] = {}
-    at = named.end()
-    while not (ending := _TAG_END.match(text, at)):
-        found = _ATTRIBUTE.match(text, at)
-        if not found or found.group("open"):
-            return len(text)
-        name = found.group(1).lower()
-        group = next((g for g in (2, 3, 4) if found.group(g) is not None), None)
-        begin, end = found.span(group) if group else (found.end(), found.end())
-        quote = {2: '"', 3: "'", None: ""}.get(group, "")
-        attributes.setdefault(name, Attribute(name, text[begin:end], begin, end, found.start(1), found.end(), quote))
-        at = found.end()
-    self_closing = text[ending.end() - 2] == "/" and ending.end() - 2 >= at
-    name = named.group().lower()
-    return Tag(name, closing, self_closing, start, ending.end(), tuple(attributes.values()))
+    whole = _WHOLE_TAG.match(text, start)
+    if whole:
+        return Tag(
+            whole.group(1).lower(), closing, whole.group(3).endswith("/"), start, whole.end(), text, whole.span(2)
+        )
+    if _TAG_NAME.match(text, start + 1 + closing):
+        return len(text)
+    return start + 3 if text.startswith("</>", start) else _end_of(_BOGUS, text, start)
 
 
 def _raw_text_end(text: str, at: int, name: str) -> int:

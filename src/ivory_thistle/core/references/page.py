@@ -92,7 +92,7 @@ def read_page(source: Source) -> PageReading:
     pictures = _Pictures()
     for tag in tags(source.text):
         pictures.see(tag)
-        if tag.closing:
+        if tag.closing or not _may_name_something(tag):
             continue
         for reference in _references_of(tag, pictures.inside, source, reading):
             if reference.address[:5].lower() == "data:":
@@ -103,6 +103,21 @@ def read_page(source: Source) -> PageReading:
             reading.references.append(replace(reference, line=line, use=use, tag_start=tag.start))
         _page_wide(tag, source, reading)
     return reading
+
+
+_NAMING = frozenset(
+    {"img", "source", "input", "video", "link", "meta", "image", "feimage", "use", "object", "embed", "body", "table",
+     "td", "th", "base", "title", "a", "area", "style"}
+)  # fmt: skip
+_MAY_NAME = re.compile(r"style|data-", re.IGNORECASE)
+
+
+def _may_name_something(tag: Tag) -> bool:
+    """False for the many tags that can name no picture, sheet or link, judged without reading attributes."""
+    start, end = tag.attributes_at
+    if start == end:
+        return tag.name in ("style", "title")
+    return tag.name in _NAMING or _MAY_NAME.search(tag.text, start, end) is not None
 
 
 class _Pictures:

@@ -1,4 +1,4 @@
-"""Takes the pictures in docs/screenshots from a running demo whose site is treated: screenshots.py [ADDRESS]."""
+"""Takes the pictures in docs/screenshots from a running demo, measured and treated: screenshots.py [ADDRESS]."""
 
 from __future__ import annotations
 
@@ -29,10 +29,17 @@ def main(address: str) -> None:
             page.goto(address + path)
             shoot(name)
         page.goto(f"{address}/sites/1/audit")
+        page.get_by_role("radio", name="Phone").click()
+        page.get_by_role("heading", name="Pages on the phone screen").wait_for()
+        shoot("audit-phone")
         page.get_by_role("link", name="visit.html").click()
+        page.get_by_alt_text("visit.html on the phone screen").wait_for()
         shoot("page")
         page.get_by_role("link", name="img/visit/terrace.jpg").first.click()
-        page.get_by_role("heading", name="Treatment").scroll_into_view_if_needed()
+        page.get_by_role("heading", name="Pixels held and pixels needed").wait_for()
+        page.mouse.move(700, 600)
+        page.mouse.wheel(0, 420)
+        page.wait_for_timeout(300)
         shoot("image")
         page.emulate_media(color_scheme="dark")
         page.goto(f"{address}/sites/1/savings")

@@ -103,10 +103,39 @@ def test_height_rule_only_where_a_style_sheet_could_distort() -> None:
     assert out.startswith("<head>" + SIZED_RULE) and 'data-thistle="sized"' in out
 
 
+@pytest.mark.parametrize(
+    ("css", "spared"),
+    [
+        (".card > img{margin:0}", True),
+        (".card>.pic{margin:0}", True),
+        (".stack > * + *{margin-top:1em}", True),
+        ("img + p{margin:0}", True),
+        ("p img:first-child{margin:0}", True),
+        ("#one ~ p{margin:0}", True),
+        ("@media print{ul > img.pic{margin:0}}", True),
+        (".card img, nav > a, li:first-child, .other > .thing{margin:0}", False),
+        ("a:not(.x) > b{color:red}", False),
+    ],
+)
+def test_an_img_that_is_selected_by_its_place_keeps_it(css: str, spared: bool) -> None:
+    """A wrapper would come between; such an `img` takes the optimised fallback only, and savings count just that."""
+    html = "<link rel=stylesheet href=main.css><img class='big pic' id=one src=a.jpg>"
+    site = site_of(html, css)
+    source = read_html_source(html.encode())
+    result = rewrite_page(source, site.pages[0], deliveries_of(site))
+    out = source.apply(result.edits).decode()
+    assert ("<picture" not in out) is spared
+    assert 'src="a-1000.jpg"' in out
+    assert set(next(iter(result.outcomes.values()))) == ({"baseline"} if spared else {"avif", "webp", "baseline"})
+
+
 def test_a_preload_asks_for_what_the_img_will_load() -> None:
     """Type and candidates as in the first source; other browsers skip it."""
     out = rewritten("<link rel=preload as=image href=a.jpg><img src=a.jpg>")
     assert 'href="a-1000.avif" type="image/avif" imagesrcset="a-500.avif 500w, a-1000.avif 1000w"' in out
+    html = "<link rel=stylesheet href=main.css><link rel=preload as=image href=a.jpg><p><img src=a.jpg>"
+    spared = rewritten(html, "p > img{margin:0}")
+    assert 'href="a-1000.jpg" type="image/jpeg" imagesrcset="a-500.jpg 500w, a-1000.jpg 1000w"' in spared
 
 
 BROKEN = [

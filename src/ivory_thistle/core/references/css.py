@@ -65,12 +65,16 @@ class CssImport:
 
 @dataclass(slots=True)
 class CssReading:
-    """What a style sheet names. `img_height_auto`: a plain `img` rule sets `height: auto`."""
+    """What a style sheet names. `img_height_auto`: a plain `img` rule sets `height: auto`.
+
+    `positional`: what selectors pick by its place among siblings or as a child, as `img`, `*`, `.class` and `#id`.
+    """
 
     references: list[CssReference] = field(default_factory=list)
     imports: list[CssImport] = field(default_factory=list)
     declarations: list[Declaration] = field(default_factory=list)
     img_height_auto: bool = False
+    positional: set[str] = field(default_factory=set)
 
     def is_plain_background(self, reference: CssReference) -> bool:
         """True where a fallback declaration can stand before one with `image-set()`, and none does yet."""
@@ -186,6 +190,8 @@ class _Reader:
     def open_block(self, start: int, end: int) -> None:
         prelude = re.sub(r"/\*[\s\S]*?\*/", "", self.text[self.start : start]).strip().lower()
         self.rules.append(self.at_keyword or prelude)
+        if not self.at_keyword:
+            self.reading.positional |= positional_parts(prelude)
         self.pending.clear()
         self.stack.clear()
         self.open_blocks.append(self.block)
@@ -223,6 +229,33 @@ class _Reader:
         selectors = {s.strip() for s in self.rules[-1].split(",")}
         if name.strip().lower() == "height" and value.strip().lower().startswith("auto") and "img" in selectors:
             self.reading.img_height_auto = True
+
+
+_COMPOUND = re.compile(
+    r"(?P<before>[>+~]?)\s*(?P<compound>(?:\([^)]*\)|\[[^\]]*\]|[^\s>+~,(\[])+)\s*(?=(?P<after>[+~]?))"
+)
+_BY_PLACE = re.compile(r":(?:first|last|nth|only)-")
+_SIMPLE = re.compile(r"^[\w-]+|\*|[.#][\w-]+")
+
+
+def positional_parts(selectors: str) -> set[str]:
+    """What selectors (lower case) pick as a child, beside a sibling or by number, where it may be an `img`.
+
+    An element put around an `img` would come between: these parts tell which images must stay as they are.
+    """
+    found: set[str] = set()
+    for match in _COMPOUND.finditer(selectors):
+        compound = match.group("compound")
+        if not (match.group("before") or match.group("after") or _BY_PLACE.search(compound)):
+            continue
+        bare = re.sub(r":{1,2}[\w-]+(?:\([^)]*\))?|\[[^\]]*\]", "", compound)
+        parts = _SIMPLE.findall(bare)
+        named = [p for p in parts if p[0] in ".#"]
+        kinds = [p for p in parts if p[0] not in ".#*"]
+        if kinds and kinds[0] != "img":
+            continue
+        found |= set(named) or {"img" if kinds else "*"}
+    return found
 
 
 def _colon(text: str) -> int:

@@ -81,6 +81,7 @@ class PageReading:
     base: str | None = None
     title: str = ""
     img_height_auto: bool = False
+    positional: set[str] = field(default_factory=set)
     has_style: bool = False
     data_bytes: int = 0
 
@@ -177,6 +178,7 @@ def _references_of(tag: Tag, in_picture: bool, source: Source, reading: PageRead
         start, end = tag.raw_text
         sheet = read_css(source.text[start:end], source.decode)
         reading.img_height_auto |= sheet.img_height_auto
+        reading.positional |= sheet.positional
         reading.stylesheets += [i.address for i in sheet.imports]
         for r in sheet.references:
             use: Use = "background" if sheet.is_plain_background(r) else "kept"

@@ -55,7 +55,8 @@ class Placement:
 class Page:
     """One HTML document. `files` are the distinct local picture files it references, in first-use order.
 
-    `sizes_freely`: no style sheet could distort an `img` that is given both a width and a height.
+    `sizes_freely`: no style sheet could distort an `img` that is given both a width and a height; `positional`: what
+    its style sheets select by its place (see `CssReading`).
     """
 
     path: str
@@ -70,6 +71,7 @@ class Page:
     stylesheets: tuple[str, ...] = ()
     data_bytes: int = 0
     sizes_freely: bool = True
+    positional: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
@@ -203,10 +205,11 @@ def _read_one(
         local, missing = sheets.reached(base, address, source.encoding)
         reached.update(dict.fromkeys(local))
         broken.update(dict.fromkeys(missing))
-    height_auto = reading.img_height_auto
+    height_auto, positional = reading.img_height_auto, set(reading.positional)
     for sheet in reached:
         css, sheet_source = sheets.reading(sheet, source.encoding)
         height_auto |= css.img_height_auto
+        positional |= css.positional
         for named in css.references:
             line = sheet_source.line_of(named.start)
             use: Use = "background" if css.is_plain_background(named) else "kept"
@@ -246,6 +249,7 @@ def _read_one(
         placements=tuple(placements),
         stylesheets=tuple(reached),
         data_bytes=reading.data_bytes,
+        positional=frozenset(positional),
         sizes_freely=height_auto or not reading.has_style,
     )
     return page, links

@@ -45,6 +45,7 @@ class _PageRewriter:
                 self.by_tag.setdefault(p.tag_start, []).append(p)
         self.head_at: int | None = None
         self.sized = False
+        self.spared = self._spared_images()
 
     def run(self) -> PageRewrite:
         in_picture = False
@@ -76,14 +77,15 @@ class _PageRewriter:
     def _image(self, tag: Tag, placements: list[Placement], in_picture: bool) -> None:
         single = next((p for p in placements if p.use == "single"), None)
         candidates = [p for p in placements if p.use == "candidate"]
+        modern = tag.start not in self.spared
         if candidates:
-            sources = self._candidate_sources(tag, candidates)
+            sources = self._candidate_sources(tag, candidates) if modern else []
             changed = self._replace_candidates(tag, candidates)
             if single and (delivery := self.deliveries.get(single.file or "")):
                 changed |= self._replace_src(tag, single, delivery.widest("baseline"))
-                self._outcome(single, delivery, 0)
+                self._outcome(single, delivery, 0, modern)
         elif single and (delivery := self.deliveries.get(single.file or "")):
-            sources, changed = self._single_image(tag, single, delivery)
+            sources, changed = self._single_image(tag, single, delivery, modern)
         else:
             return
         if sources or changed:
@@ -94,14 +96,31 @@ class _PageRewriter:
             if closing:
                 self.result.edits.append(Edit(tag.end, tag.end, closing))
 
-    def _single_image(self, tag: Tag, placement: Placement, delivery: Delivery) -> tuple[list[str], bool]:
-        """Sources for an `img` with one address, and whether the `img` itself changed."""
+    def _spared_images(self) -> set[int]:
+        """Where the tags begin of the `img`s that get no `picture` around them."""
+        spared, in_picture = set(), False
+        if self.page.positional:
+            for tag in tags(self.source.text):
+                if tag.name == "picture":
+                    in_picture = not tag.closing
+                elif tag.name == "img" and not tag.closing and not in_picture and self._selected_by_place(tag):
+                    spared.add(tag.start)
+        return spared
+
+    def _selected_by_place(self, tag: Tag) -> bool:
+        """True where a style sheet picks this `img` as a child or by number: an element around it would hide it."""
+        names = {f".{c}" for c in (tag.value("class") or "").lower().split()}
+        names |= {"img", "*", f"#{(tag.value('id') or '').strip().lower()}"}
+        return not names.isdisjoint(self.page.positional)
+
+    def _single_image(self, tag: Tag, placement: Placement, delivery: Delivery, modern: bool) -> tuple[list[str], bool]:
+        """Sources for an `img` with one address (none unless `modern`), and whether the `img` itself changed."""
         slot = placement.declared_width
         sizes = sizes_for(slot or delivery.width)
         sources = []
         for tier in MODERN_TIERS:
             rungs = delivery.rungs(tier, slot)
-            if rungs:
+            if rungs and modern:
                 offer = self._offer(placement.address, rungs, delivery)
                 sources.append(_source_tag(rungs[0].mime, offer, "" if " " not in offer else sizes, tag))
         fallback = delivery.rungs("baseline", slot)
@@ -109,7 +128,7 @@ class _PageRewriter:
         if len(fallback) > 1 and not tag.get("sizes"):
             offer = self._offer(placement.address, fallback, delivery)
             self._add(tag, f'srcset="{escape_attribute(offer)}" sizes="{sizes}"')
-        self._outcome(placement, delivery, slot)
+        self._outcome(placement, delivery, slot, modern)
         return sources, changed
 
     def _offer(self, address: str, rungs: Iterable[NewFile], delivery: Delivery) -> str:
@@ -173,7 +192,9 @@ class _PageRewriter:
             return
         user = next((p for p in self.page.placements if p.file == placement.file and p.use != "preload"), None)
         slot = user.declared_width if user and user.use == "single" else 0
-        tier: Tier | None = next((t for t in TIERS if delivery.rungs(t, slot)), None)
+        modern = not (user and user.tag_start in self.spared)
+        tiers: tuple[Tier, ...] = TIERS if modern else ("baseline",)
+        tier = next((t for t in tiers if delivery.rungs(t, slot)), None)
         if not tier:
             return
         rungs = delivery.rungs(tier, slot)
@@ -187,7 +208,7 @@ class _PageRewriter:
                 sizes = sizes_for(slot or delivery.width)
                 extra += f' imagesrcset="{escape_attribute(offer)}" imagesizes="{sizes}"'
         self._add(tag, extra)
-        self._outcome(placement, delivery, slot)
+        self._outcome(placement, delivery, slot, modern)
 
     def _styles(self, tag: Tag, placements: list[Placement]) -> None:
         """Backgrounds in the tag's `style` attribute or in a `style` element."""
@@ -212,8 +233,9 @@ class _PageRewriter:
             self.result.edits += edits
             self.result.outcomes.update(outcomes)
 
-    def _outcome(self, placement: Placement, delivery: Delivery, slot: int) -> None:
-        got = {t: f.path for t in TIERS if (f := delivery.widest(t, slot))}
+    def _outcome(self, placement: Placement, delivery: Delivery, slot: int, modern: bool = True) -> None:
+        tiers = TIERS if modern else ("baseline",)
+        got: dict[Tier, str] = {t: f.path for t in tiers if (f := delivery.widest(t, slot))}
         if got:
             self.result.outcomes[(placement.source, placement.start)] = got
 

@@ -23,7 +23,7 @@ from ivory_thistle.store.database import connect, migrate
 from ivory_thistle.store.mariadb import MariaDb
 from pictures import write_site
 
-_ORDER = ("core", "standards", "intake", "workflows", "store", "api", "browser")
+_ORDER = ("core", "standards", "intake", "workflows", "store", "jobs", "api", "browser")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

@@ -65,7 +65,10 @@ function Spine({ site }: { site: OpenSite }) {
     ["handover", "Handover", site.ledger?.after != null ? "ready to download" : ""],
   ] as const;
   return (
-    <nav aria-label="Steps" className="row-span-2 border-r border-rule bg-card px-4 py-6">
+    <nav
+      aria-label="Steps"
+      className="sticky top-0 row-span-2 h-screen overflow-y-auto border-r border-rule bg-card px-4 py-6"
+    >
       <Link to="/" className="text-ink-soft no-underline hover:text-ink">
         ← Sites
       </Link>
@@ -106,7 +109,7 @@ function LedgerLine({ site }: { site: OpenSite }) {
   return (
     <section
       aria-label="Ledger"
-      className="flex flex-wrap items-baseline gap-x-8 gap-y-1 border-b border-rule px-8 py-3"
+      className="sticky top-0 z-10 flex flex-wrap items-baseline gap-x-8 gap-y-1 border-b border-rule bg-paper px-8 py-3"
     >
       {ledger ? (
         <>

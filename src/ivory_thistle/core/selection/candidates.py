@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from ivory_thistle.core.references.srcset import parse_srcset
-from ivory_thistle.core.selection.lengths import component_values, length_in_px, significant
+from ivory_thistle.core.selection.lengths import comma_parts, component_values, length_in_px, significant
 from ivory_thistle.core.selection.media import evaluate_condition, matches_media
 from ivory_thistle.core.selection.screen import Screen
 
@@ -40,7 +39,7 @@ def source_size(sizes: str | None, screen: Screen, auto_width: float | None = No
     https://html.spec.whatwg.org/#parse-a-sizes-attribute . `auto_width` is the box's width for a lazy image with
     `sizes=auto`.
     """
-    for part in _comma_parts(component_values(sizes or "")):
+    for part in comma_parts(component_values(sizes or "")):
         nodes = significant(part)
         if not nodes:
             continue
@@ -56,16 +55,6 @@ def source_size(sizes: str | None, screen: Screen, auto_width: float | None = No
         if evaluate_condition(nodes[:-1], screen) is True:
             return length
     return float(screen.width)
-
-
-def _comma_parts(nodes: Sequence[Any]) -> list[list[Any]]:
-    parts: list[list[Any]] = [[]]
-    for n in nodes:
-        if n.type == "literal" and n.value == ",":
-            parts.append([])
-        else:
-            parts[-1].append(n)
-    return parts
 
 
 def best_candidate(

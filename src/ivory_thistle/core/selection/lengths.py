@@ -69,7 +69,7 @@ def _unit(unit: str, screen: Screen) -> float | None:
 
 def _function(node: Any, screen: Screen) -> Value | None:
     name = node.lower_name
-    parts = [_sum(part, screen) for part in _split(significant(node.arguments))]
+    parts = [_sum(part, screen) for part in comma_parts(significant(node.arguments))]
     if name in ("calc", "-webkit-calc"):
         return parts[0] if len(parts) == 1 else None
     if any(p is None for p in parts) or not parts:
@@ -90,7 +90,8 @@ def _function(node: Any, screen: Screen) -> Value | None:
     return None
 
 
-def _split(nodes: list[Any]) -> list[list[Any]]:
+def comma_parts(nodes: Sequence[Any]) -> list[list[Any]]:
+    """Component values split at their top-level commas; one empty part for none."""
     parts: list[list[Any]] = [[]]
     for n in nodes:
         if n.type == "literal" and n.value == ",":

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from ivory_thistle.core.selection.lengths import component_values, length_in_px, number, significant
+from ivory_thistle.core.selection.lengths import comma_parts, component_values, length_in_px, number, significant
 from ivory_thistle.core.selection.screen import Screen
 
 Truth = bool | None
@@ -30,13 +30,7 @@ def matches_media(text: str, screen: Screen) -> bool:
     nodes = component_values(text)
     if not significant(nodes):
         return True
-    queries: list[list[Any]] = [[]]
-    for n in nodes:
-        if n.type == "literal" and n.value == ",":
-            queries.append([])
-        else:
-            queries[-1].append(n)
-    return any(_query(q, screen) is True for q in queries)
+    return any(_query(q, screen) is True for q in comma_parts(nodes))
 
 
 def _word(node: Any) -> str:

@@ -1,0 +1,100 @@
+"""A page as the tree that a browser builds of it, with what its elements say about pictures."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import cached_property
+from xml.etree.ElementTree import Element
+
+import html5lib
+
+from ivory_thistle.core.references.source import Source
+from ivory_thistle.core.selection.candidates import SourceElement
+
+SVG = "{http://www.w3.org/2000/svg}"
+_XLINK = "{http://www.w3.org/1999/xlink}href"
+_BLANKS = "\t\n\f\r "
+
+
+@dataclass(frozen=True, slots=True)
+class ImageElement:
+    """One `img` with what selects its file: its attributes and the `source`s before it in its `picture`."""
+
+    src: str | None
+    srcset: str | None
+    sizes: str | None
+    sources: tuple[SourceElement, ...]
+    lazy: bool
+    node: Element
+
+    @property
+    def declared(self) -> tuple[int, int]:
+        """The `width` and `height` attributes in CSS px; 0 where one is missing or no plain number."""
+        return _pixels(self.node.get("width")), _pixels(self.node.get("height"))
+
+
+class Document:
+    """The tree of a page (https://html.spec.whatwg.org/#parsing), with scripting on but no script run."""
+
+    def __init__(self, source: Source) -> None:
+        parser = html5lib.HTMLParser(html5lib.getTreeBuilder("etree"), namespaceHTMLElements=False)
+        self.root: Element = parser.parse(source.decode(source.text), scripting=True)
+        self.encoding = source.encoding
+
+    @cached_property
+    def parents(self) -> dict[Element, Element]:
+        """The parent of every element but the root."""
+        return {child: parent for parent in self.root.iter() for child in parent}
+
+    @cached_property
+    def elements(self) -> list[Element]:
+        """Every element in tree order, without what stands in a `template`."""
+        return list(_outside_templates(self.root))
+
+    @property
+    def base(self) -> str | None:
+        """The `href` of the first `base` that has one."""
+        return next((e.get("href") for e in self.elements if e.tag == "base" and e.get("href") is not None), None)
+
+    @cached_property
+    def images(self) -> list[ImageElement]:
+        """Every `img` in tree order."""
+        return [self._image(e) for e in self.elements if e.tag == "img"]
+
+    def _image(self, node: Element) -> ImageElement:
+        sources: list[SourceElement] = []
+        parent = self.parents.get(node)
+        if parent is not None and parent.tag == "picture":
+            for sibling in parent:
+                if sibling is node:
+                    break
+                if sibling.tag == "source":
+                    sources.append(SourceElement(*(sibling.get(n) for n in ("srcset", "sizes", "media", "type"))))
+        lazy = (node.get("loading") or "").lower() == "lazy"
+        return ImageElement(node.get("src"), node.get("srcset"), node.get("sizes"), tuple(sources), lazy, node)
+
+
+def _outside_templates(node: Element) -> Iterator[Element]:
+    if not isinstance(node.tag, str):  # a comment
+        return
+    yield node
+    if node.tag != "template":
+        for child in node:
+            yield from _outside_templates(child)
+
+
+def _pixels(value: str | None) -> int:
+    found = re.match(r"[\t\n\f\r ]*\+?(\d+)", value or "")
+    return int(found.group(1)) if found and not (value or "").rstrip(_BLANKS).endswith("%") else 0
+
+
+def link_address(node: Element) -> str:
+    """The address in `href` or `xlink:href` of an SVG element."""
+    return (node.get("href") or node.get(_XLINK) or "").strip(_BLANKS)
+
+
+def stripped(value: str | None) -> str:
+    """An attribute's value without the blanks around it; empty where it is missing."""
+    return (value or "").strip(_BLANKS)

@@ -1,0 +1,132 @@
+"""Killing anything at any moment loses no finished rendition."""
+
+from __future__ import annotations
+
+import os
+import signal
+import threading
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from sqlalchemy import Engine, func, select
+from sqlalchemy.orm import Session, sessionmaker
+
+from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.intake.folder import Folder
+from ivory_thistle.jobs.coordinator import Coordinator
+from ivory_thistle.store import tables as t
+from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.store.database import sessions
+from ivory_thistle.workflows.capture import capture_folder
+from ivory_thistle.workflows.runs import handover_of, start_run
+
+pytestmark = pytest.mark.database
+
+
+@pytest.fixture
+def made(engine: Engine) -> sessionmaker[Session]:
+    """Sessions of the real database."""
+    return sessions(engine)
+
+
+@pytest.fixture
+def blobs(tmp_path: Path) -> Blobs:
+    """An empty blob store."""
+    return Blobs(str(tmp_path / "blobs"))
+
+
+@pytest.fixture
+def run_id(made: sessionmaker[Session], blobs: Blobs, site_folder: Path) -> int:
+    """A waiting run over a capture of the little site."""
+    with made.begin() as session:
+        site = t.Site(name="jobs", page_budget=1, image_cap=1, removed_at=t.now())
+        session.add(site)
+        session.flush()
+        capture = t.Capture(site_id=site.id, state="reading", origin="folder", place=str(site_folder), label="x")
+        session.add(capture)
+        session.flush()
+        capture_id = capture.id
+    capture_folder(capture_id, Folder(site_folder), made, blobs)
+    with made.begin() as session:
+        run = start_run(session, capture_id, Rules(), blobs)
+        return run.id
+
+
+@pytest.fixture
+def coordinators(made: sessionmaker[Session], blobs: Blobs, tmp_path: Path) -> Iterator[Callable[[], Coordinator]]:
+    """Makes started coordinators and stops them at the end."""
+    started: list[Coordinator] = []
+
+    def make() -> Coordinator:
+        coordinator = Coordinator(made, blobs, tmp_path / "staging")
+        coordinator.start()
+        started.append(coordinator)
+        return coordinator
+
+    yield make
+    for coordinator in started:
+        coordinator.stop()
+
+
+def until(condition: Callable[[], bool], seconds: float = 120) -> None:
+    """Waits for a condition, asking often."""
+    deadline = time.monotonic() + seconds
+    while not condition():
+        assert time.monotonic() < deadline, "it did not come to pass"
+        threading.Event().wait(0.02)
+
+
+def finished(made: sessionmaker[Session], run_id: int) -> dict[int, object]:
+    """Done tasks with the moment they were done."""
+    with made() as session:
+        rows = session.execute(
+            select(t.Task.id, t.Task.finished_at).where(t.Task.run_id == run_id, t.Task.state == "done")
+        )
+        return {task: moment for task, moment in rows}  # noqa: C416 - a Result is no mapping
+
+
+def state(made: sessionmaker[Session], run_id: int) -> str:
+    """The run's state."""
+    with made() as session:
+        return str(session.scalar(select(t.Run.state).where(t.Run.id == run_id)))
+
+
+def test_a_run_goes_on_where_it_was_left(
+    made: sessionmaker[Session], blobs: Blobs, run_id: int, coordinators: Callable[[], Coordinator]
+) -> None:
+    """Stopped with the process in the middle; the next process does only what was missing."""
+    first = coordinators()
+    until(lambda: len(finished(made, run_id)) >= 1)
+    first.stop()
+    before = finished(made, run_id)
+    coordinators()
+    until(lambda: state(made, run_id) == "done")
+    after = finished(made, run_id)
+    assert len(after) == 5
+    assert {task: after[task] for task in before} == before
+    with made() as session:
+        _, _, handover = handover_of(session, session.get_one(t.Run, run_id), blobs)
+    assert all(blobs.has(f.sha256) for f in handover.new_files)
+
+
+def test_killed_workers_are_replaced(
+    made: sessionmaker[Session], run_id: int, coordinators: Callable[[], Coordinator]
+) -> None:
+    """SIGKILL to every worker in the middle of a run: it finishes all the same, with every image once."""
+    coordinator = coordinators()
+    until(lambda: coordinator._client is not None)
+    assert coordinator._cluster is not None
+    pids = [w.process.pid for w in coordinator._cluster.workers.values() if w.process is not None]
+    for pid in pids:
+        os.kill(pid, signal.SIGKILL)
+    until(lambda: state(made, run_id) in ("done", "failed"))
+    assert state(made, run_id) == "done"
+    with made() as session:
+        states = dict(
+            session.execute(
+                select(t.Task.state, func.count()).where(t.Task.run_id == run_id).group_by(t.Task.state)
+            ).all()
+        )
+    assert states == {"done": 5}

@@ -1,47 +1,90 @@
-"""`./thistle bench truth FOLDER`: the files we say every `img` loads, against Chromium's, on four screens."""
+"""`./thistle bench truth FOLDER`: what we say every page loads on four screens, against what Chromium loads."""
 
 from __future__ import annotations
 
 import sys
+from collections.abc import Iterable
+from dataclasses import dataclass, field
 from pathlib import Path
 
-from ivory_thistle.core.references.addresses import FileIndex
-from ivory_thistle.core.references.page import read_page
-from ivory_thistle.core.references.site import base_address
-from ivory_thistle.core.references.source import read_html_source
-from ivory_thistle.core.selection.elements import image_elements, loaded_file
-from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, SHOWN
+from ivory_thistle.core.selection.loads import LAZY_DISTANCE, Load, PageOnScreens
+from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, SHOWN_BY_CHROMIUM, Screen
+from ivory_thistle.intake.browser import PageMeasurement
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.headless import measure_folder
 from ivory_thistle.workflows.reading import read_folder
 
+SCREENS = {s.name: s for s in DEFAULT_SCREENS}
 
-def compare(root: Path) -> tuple[int, list[str]]:
-    """Number of `img`s judged, and a sentence for each that differs."""
+
+@dataclass
+class Verdict:
+    """Page-screens and `img` placements judged, those that differ as sentences, and how far bytes are off."""
+
+    pages: int = 0
+    placements: int = 0
+    exact: int = 0
+    within_a_per_cent: int = 0
+    wrong: list[str] = field(default_factory=list)
+
+
+def compare(root: Path) -> Verdict:
+    """Judges every page of a folder on every screen, at opening and scrolled through."""
     folder = Folder(root)
     site = read_folder(folder)
-    index = FileIndex(site.files)
-    screens = {s.name: s for s in DEFAULT_SCREENS}
-    judged, wrong = 0, []
+    pages = {p.path: PageOnScreens(p.path, site, folder.read) for p in site.pages}
+    verdict = Verdict()
     for m in measure_folder(folder, site, DEFAULT_SCREENS):
-        source = read_html_source(folder.read(m.page))
-        base = base_address(m.page, read_page(source))
-        shown = SHOWN["avif"] | {"image/jxl"}
-        ours = [f for e in image_elements(source) if (f := loaded_file(e, base, index, screens[m.screen], shown))]
-        theirs = [p.path for p in m.placements if p.kind == "img" and p.path]
-        judged += len(theirs)
-        wrong += [
-            f"{m.page} on {m.screen}: we say {a}, Chromium {b}" for a, b in zip(ours, theirs, strict=False) if a != b
-        ]
-        if len(ours) != len(theirs):
-            wrong.append(f"{m.page} on {m.screen}: we see {len(ours)} images, Chromium {len(theirs)}")
-    return judged, wrong
+        screen = SCREENS[m.screen]
+        loads = pages[m.page].loads(screen, SHOWN_BY_CHROMIUM)
+        where = f"{m.page} on {m.screen}"
+        verdict.pages += 1
+        _judge_placements(verdict, where, loads, m)
+        sizes = {path: file.bytes for path, file in site.files.items()}
+        opening = _judge_bytes(verdict, f"{where} at opening", at_opening(loads, m, screen), m.requests, sizes, True)
+        scrolled = _judge_bytes(verdict, f"{where} scrolled through", loads, m.requests, sizes, False)
+        verdict.exact += opening[0] and scrolled[0]
+        verdict.within_a_per_cent += opening[1] and scrolled[1]
+    return verdict
+
+
+def at_opening(loads: Iterable[Load], measured: PageMeasurement, screen: Screen) -> list[Load]:
+    """Without the lazy pictures that lie further than `LAZY_DISTANCE` below the first screen (boxes measured)."""
+    boxes = iter([p for p in measured.placements if p.kind == "img"])
+    near = {}
+    for load in loads:
+        if load.kind == "img":
+            box = next(boxes, None)
+            near[load.place] = box is None or box.y <= screen.height + LAZY_DISTANCE
+    return [load for load in loads if not load.lazy or near[load.place]]
+
+
+def _judge_placements(verdict: Verdict, where: str, loads: list[Load], m: PageMeasurement) -> None:
+    ours = [load.path for load in loads if load.kind == "img" and load.path]
+    theirs = [p.path for p in m.placements if p.kind == "img" and p.path and p.path in {r.path for r in m.requests}]
+    verdict.placements += len(theirs)
+    verdict.wrong += [f"{where}: we say {a}, Chromium {b}" for a, b in zip(ours, theirs, strict=False) if a != b]
+    if len(ours) != len(theirs):
+        verdict.wrong.append(f"{where}: we see {len(ours)} images, Chromium {len(theirs)}")
+
+
+def _judge_bytes(
+    verdict: Verdict, where: str, loads: list[Load], requests: Iterable, sizes: dict[str, int], opening: bool
+) -> tuple[bool, bool]:
+    ours = {load.address: sizes[load.path] for load in loads if load.path}
+    theirs = {r.address: r.bytes for r in requests if r.opening or not opening}
+    for address in sorted(ours.keys() ^ theirs.keys()):
+        verdict.wrong.append(f"{where}: {'only we' if address in ours else 'only Chromium'} load {address}")
+    verdict.wrong += [f"{where}: bytes of {a}" for a in ours.keys() & theirs.keys() if ours[a] != theirs[a]]
+    said, true = sum(ours.values()), sum(theirs.values())
+    return ours == theirs, abs(said - true) <= 0.01 * true
 
 
 if __name__ == "__main__":
-    judged, wrong = compare(Path(sys.argv[1]))
-    print("\n".join(wrong))
+    found = compare(Path(sys.argv[1]))
+    print("\n".join(found.wrong))
     print(
-        f"{judged - len(wrong)} of {judged} img placements as Chromium loads them, on {len(DEFAULT_SCREENS)} screens."
+        f"{found.placements} img placements and {found.pages} page-screens judged: bytes of {found.exact} exact, of"
+        f" {found.within_a_per_cent} within 1 %, at opening and scrolled through; {len(found.wrong)} differences."
     )
-    sys.exit(bool(wrong))
+    sys.exit(found.exact < found.pages)

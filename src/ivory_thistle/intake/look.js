@@ -1,4 +1,5 @@
 // Every box of the page that shows a picture: elements, and backgrounds of elements and their pseudo-elements.
+// The address of a background is the whole computed value.
 () => {
   const placements = [];
   const add = (kind, node, address, box, fit) => {
@@ -15,7 +16,6 @@
       element: node.tagName.toLowerCase() + (node.id ? '#' + node.id : ''),
     });
   };
-  const addresses = (value) => [...value.matchAll(/url\("((?:[^"\\]|\\.)*)"\)/g)].map((m) => m[1].replace(/\\(.)/g, '$1'));
   for (const node of document.querySelectorAll('*')) {
     const box = node.getBoundingClientRect();
     const style = getComputedStyle(node);
@@ -32,7 +32,7 @@
       const image = at ? getComputedStyle(node, at) : style;
       if (at && (image.content === 'none' || image.content === 'normal')) continue;
       if (image.backgroundImage === 'none') continue;
-      for (const address of addresses(image.backgroundImage)) add(kind, node, address, box, image.backgroundSize);
+      add(kind, node, image.backgroundImage, box, image.backgroundSize);
     }
   }
   return {placements};

@@ -1,22 +1,21 @@
 """Addresses: from what markup says to a file of the site.
 
-Resolution follows https://url.spec.whatwg.org/ where sites differ in practice: surrounding blanks, tabs
-and newlines, backslashes, percent-encoding, `//host`, queries and fragments.
+Resolution is that of https://url.spec.whatwg.org/, by the library ada.
 """
 
 from __future__ import annotations
 
-import re
 import unicodedata
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Literal
-from urllib.parse import quote, unquote, urljoin, urlsplit
+from urllib.parse import quote, unquote, urlsplit
+
+import ada_url
 
 SITE_ORIGIN = "http://site.invalid"
 """Stands for the site's own origin where none is known (RFC 6761 keeps `.invalid` free)."""
 
-_SCHEME = re.compile(r"[A-Za-z][A-Za-z0-9+.\-]*:")
 AddressKind = Literal["local", "missing", "remote", "data", "other"]
 
 
@@ -35,14 +34,9 @@ def page_address(path: str) -> str:
 
 
 def join(base: str, address: str) -> str | None:
-    """The absolute address, or None where it can't be understood."""
-    cleaned = re.sub(r"[\t\n\r]", "", address.strip("".join(map(chr, range(33)))))
-    scheme = _SCHEME.match(cleaned)
-    if not scheme or scheme.group().lower() in ("http:", "https:"):
-        body, mark, rest = re.match(r"([^?#]*)([?#]?)([\s\S]*)", cleaned).groups()  # type: ignore[union-attr]
-        cleaned = body.replace("\\", "/") + mark + rest
+    """The absolute address (https://url.spec.whatwg.org/#concept-url-parser), or None for a failure."""
     try:
-        return urljoin(base, cleaned)
+        return str(ada_url.join_url(base, address))
     except ValueError:
         return None
 
@@ -65,11 +59,11 @@ class FileIndex:
 
     def resolve(self, base: str, address: str) -> Resolved:
         """Resolves `address` as written in the document at the absolute address `base`."""
+        if address.lstrip()[:5].lower() == "data:":
+            return Resolved("data", "")
         absolute = join(base, address)
         if absolute is None:
             return Resolved("other", address)
-        if absolute[:5].lower() == "data:":
-            return Resolved("data", "")
         try:
             parts = urlsplit(absolute)
             host = (parts.hostname or "").lower()

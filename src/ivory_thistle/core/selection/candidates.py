@@ -107,7 +107,7 @@ def choose(
     for number, source in enumerate(sources):
         if source.srcset is None or (source.media is not None and not matches_media(source.media, screen)):
             continue
-        if source.type is not None and not _type_is_shown(source.type, shown_types):
+        if source.type is not None and not type_is_shown(source.type, shown_types):
             continue
         found = best_candidate(None, source.srcset, source.sizes, screen, auto_width)
         if found:
@@ -116,7 +116,7 @@ def choose(
     return Choice(found[0], found[1], None) if found else None
 
 
-def _type_is_shown(kind: str, shown_types: frozenset[str]) -> bool:
+def type_is_shown(kind: str, shown_types: frozenset[str]) -> bool:
     """An empty type is as if there were none; parameters after a `;` do not count."""
     bare = kind.split(";", 1)[0].strip("\t\n\f\r ").lower()
     return not bare or bare in shown_types

@@ -36,3 +36,6 @@ SHOWN: dict[Tier, frozenset[str]] = {
     "avif": SHOWN_BY_ALL | {"image/webp", "image/avif"},
 }
 """The media types that a browser of each tier shows."""
+
+SHOWN_BY_CHROMIUM = SHOWN["avif"] | {"image/jxl"}
+"""Debian's Chromium shows JPEG XL too."""

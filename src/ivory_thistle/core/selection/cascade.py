@@ -1,0 +1,300 @@
+"""Which CSS declarations about pictures win for an element on a screen, and the pictures in them.
+
+Rules are read once (`read_rules`) and asked for each screen: conditions of `@media`, `@supports`, `@import` and
+`@layer`, selectors, specificity and order as https://drafts.csswg.org/css-cascade-5/#cascading says. What depends
+on a layout (`@container`) or on a person (`:hover`) is taken as not so.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import dataclass, field
+from math import inf
+from typing import Any
+
+import cssselect2
+import tinycss2
+from cssselect2.compiler import CompiledSelector
+
+from ivory_thistle.core.references.addresses import join
+from ivory_thistle.core.selection.lengths import comma_parts, significant
+from ivory_thistle.core.selection.media import matches_media
+from ivory_thistle.core.selection.screen import Screen
+
+_MAX_IMPORT_DEPTH = 12
+_SHORTHANDS = {
+    "background": "background-image", "list-style": "list-style-image", "border-image": "border-image-source",
+    "mask": "mask-image", "-webkit-mask": "mask-image", "-webkit-mask-image": "mask-image",
+    "-webkit-border-image": "border-image-source",
+}  # fmt: skip
+PICTURED = frozenset(
+    {"background-image", "list-style-image", "border-image-source", "mask-image", "content", "shape-outside",
+     "cursor", "filter", "clip-path"}
+)  # fmt: skip
+"""Properties whose pictures Chromium loads for every box that has them (found out by asking it)."""
+_KEPT = PICTURED | {"display"}
+_IMAGE_SETS = frozenset({"image-set", "-webkit-image-set"})
+_RESOLUTIONS = {"x": 1.0, "dppx": 1.0, "dpi": 1 / 96, "dpcm": 2.54 / 96}
+
+ReadSheet = Callable[[str], str | None]
+"""Gives the text of the style sheet at an absolute address; None where it can't be had."""
+
+
+@dataclass(frozen=True, slots=True)
+class Declared:
+    """One declaration, under its longhand's name; `base` is what its addresses resolve against."""
+
+    property: str
+    value: Sequence[Any]
+    important: bool
+    base: str
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """Selectors with the declarations that bear on pictures; it holds where all `conditions` do."""
+
+    selectors: tuple[CompiledSelector, ...]
+    declarations: tuple[Declared, ...]
+    conditions: tuple[str, ...]
+    layer: tuple[float, ...]
+
+
+@dataclass(slots=True)
+class _Layers:
+    """Layers in the order of their first appearance, as keys that sort as the cascade does."""
+
+    order: dict[tuple[str, ...], int] = field(default_factory=dict)
+    anonymous: int = 0
+
+    def named(self, parent: tuple[str, ...], text: str) -> tuple[str, ...]:
+        name = (*parent, *(p.strip() for p in text.split("."))) if text.strip() else (*parent, self._fresh())
+        for end in range(1, len(name) + 1):
+            self.order.setdefault(name[:end], len(self.order))
+        return name
+
+    def _fresh(self) -> str:
+        self.anonymous += 1
+        return f"\0{self.anonymous}"
+
+    def key(self, name: tuple[str, ...]) -> tuple[float, ...]:
+        return (*(float(self.order[name[:end]]) for end in range(1, len(name) + 1)), inf)
+
+
+class RuleReader:
+    """Reads style sheets, in the order of the document, into `rules`."""
+
+    def __init__(self, read_sheet: ReadSheet) -> None:
+        self.rules: list[Rule] = []
+        self._read_sheet, self._layers = read_sheet, _Layers()
+
+    def read(self, text: str, base: str, conditions: tuple[str, ...] = ()) -> None:
+        """A whole style sheet; `base` is the absolute address it was loaded from."""
+        self._sheet(text, base, conditions, (), 0)
+
+    def _sheet(self, text: str, base: str, conditions: tuple[str, ...], layer: tuple[str, ...], depth: int) -> None:
+        nodes = tinycss2.parse_stylesheet(text, skip_comments=True, skip_whitespace=True)
+        self._nodes(nodes, _Place(base, conditions, layer, None, depth))
+
+    def _nodes(self, nodes: Iterable[Any], place: _Place) -> None:
+        imports_end = False
+        for node in nodes:
+            if node.type == "at-rule":
+                name = node.lower_at_keyword
+                if name == "import":
+                    if not imports_end and node.content is None:
+                        self._import(node, place)
+                    continue
+                imports_end |= name not in ("charset", "layer") or node.content is not None
+                self._at_rule(node, place)
+            elif node.type == "qualified-rule":
+                imports_end = True
+                self._rule(node, place)
+
+    def _import(self, node: Any, place: _Place) -> None:
+        """https://drafts.csswg.org/css-cascade-5/#at-import"""
+        parts = significant(node.prelude)
+        address = _address(parts[0]) if parts else None
+        if address is None or place.depth >= _MAX_IMPORT_DEPTH:
+            return
+        layer, conditions, rest = place.layer, place.conditions, parts[1:]
+        if rest and rest[0].type == "ident" and rest[0].lower_value == "layer":
+            layer, rest = self._layers.named(layer, ""), rest[1:]
+        elif rest and rest[0].type == "function" and rest[0].lower_name == "layer":
+            layer, rest = self._layers.named(layer, tinycss2.serialize(rest[0].arguments)), rest[1:]
+        if rest and rest[0].type == "function" and rest[0].lower_name == "supports":
+            if not supported([_block(rest[0].arguments)]) and not supported(rest[0].arguments):
+                return
+            rest = rest[1:]
+        if rest:
+            conditions = (*conditions, tinycss2.serialize(rest))
+        target = join(place.base, address)
+        text = self._read_sheet(target) if target else None
+        if text is not None and target is not None:
+            self._sheet(text, target, conditions, layer, place.depth + 1)
+
+    def _at_rule(self, node: Any, place: _Place) -> None:
+        name, prelude = node.lower_at_keyword, node.prelude
+        if name == "layer" and node.content is None:
+            for part in tinycss2.serialize(prelude).split(","):
+                self._layers.named(place.layer, part)
+            return
+        if node.content is None:
+            return
+        if name == "media":
+            place = place.under(conditions=(*place.conditions, tinycss2.serialize(prelude)))
+        elif name == "layer":
+            place = place.under(layer=self._layers.named(place.layer, tinycss2.serialize(prelude)))
+        elif name != "supports" or not supported(prelude):
+            return
+        if place.parent is None:
+            self._nodes(tinycss2.parse_rule_list(node.content, skip_comments=True, skip_whitespace=True), place)
+        else:
+            self._block(node.content, place.parent, place)
+
+    def _rule(self, node: Any, place: _Place) -> None:
+        selector = tinycss2.serialize(node.prelude)
+        if place.parent is not None:
+            inner = f":is({place.parent})"
+            selector = selector.replace("&", inner) if "&" in selector else f"{inner} {selector}"
+        self._block(node.content, selector, place.under(parent=selector))
+
+    def _block(self, content: Sequence[Any], selector: str, place: _Place) -> None:
+        declared: list[Declared] = []
+        nested: list[Any] = []
+        for node in tinycss2.parse_blocks_contents(content, skip_comments=True, skip_whitespace=True):
+            if node.type == "declaration":
+                declared += _declared(node, place.base)
+            elif node.type in ("qualified-rule", "at-rule"):
+                nested.append(node)
+        if declared and (compiled := _compiled(selector)):
+            layer = self._layers.key(place.layer)
+            self.rules.append(Rule(compiled, tuple(declared), place.conditions, layer))
+        self._nodes(nested, place)
+
+
+@dataclass(frozen=True, slots=True)
+class _Place:
+    """Where a rule stands: its sheet's address, the conditions and layer around it, the selector it is nested in."""
+
+    base: str
+    conditions: tuple[str, ...]
+    layer: tuple[str, ...]
+    parent: str | None
+    depth: int
+
+    def under(self, **changes: Any) -> _Place:
+        values = {n: getattr(self, n) for n in ("base", "conditions", "layer", "parent", "depth")}
+        return _Place(**(values | changes))
+
+
+def _block(content: Sequence[Any]) -> Any:
+    return tinycss2.ast.ParenthesesBlock(0, 0, list(content))
+
+
+def _compiled(selector: str) -> tuple[CompiledSelector, ...]:
+    """Each selector of a list by itself, so that one that is not understood leaves the others."""
+    found: list[CompiledSelector] = []
+    for part in comma_parts(tinycss2.parse_component_value_list(selector, skip_comments=True)):
+        try:
+            found += cssselect2.compile_selector_list(part)
+        except cssselect2.SelectorError:
+            continue
+    return tuple(found)
+
+
+def _declared(node: Any, base: str) -> Iterator[Declared]:
+    name = node.name if node.name.startswith("--") else _SHORTHANDS.get(node.lower_name, node.lower_name)
+    if name.startswith("--") or name in _KEPT:
+        yield Declared(name, node.value, node.important, base)
+
+
+def read_declarations(text: str, base: str) -> tuple[Declared, ...]:
+    """The declarations of a `style` attribute that bear on pictures."""
+    nodes = tinycss2.parse_blocks_contents(text, skip_comments=True, skip_whitespace=True)
+    return tuple(d for n in nodes if n.type == "declaration" for d in _declared(n, base))
+
+
+def supported(prelude: Sequence[Any]) -> bool:
+    """An `@supports` condition, for a browser that knows every property asked of.
+
+    https://drafts.csswg.org/css-conditional-3/#at-supports
+    """
+    nodes = significant(prelude)
+    if not nodes:
+        return False
+    if nodes[0].type == "ident" and nodes[0].lower_value == "not":
+        return not supported(nodes[1:])
+    words = [n.lower_value for n in nodes[1::2] if n.type == "ident"]
+    parts = nodes[0::2]
+    if words and words[0] in ("and", "or"):
+        truths = [supported([p]) for p in parts]
+        return all(truths) if words[0] == "and" else any(truths)
+    if nodes[0].type == "() block":
+        inner = significant(nodes[0].content)
+        is_nested = bool(inner) and (inner[0].type in ("() block", "function") or _is_not(inner[0]))
+        return supported(inner) if is_nested else any(n.type == "literal" and n.value == ":" for n in inner)
+    return bool(nodes[0].type == "function" and nodes[0].lower_name == "selector")
+
+
+def _is_not(node: Any) -> bool:
+    return bool(node.type == "ident" and node.lower_value == "not")
+
+
+def holds(rule: Rule, screen: Screen) -> bool:
+    """Whether all the media conditions around a rule match a screen."""
+    return all(matches_media(c, screen) for c in rule.conditions)
+
+
+def _address(node: Any) -> str | None:
+    """The address of a `url()` or string node."""
+    if node.type in ("url", "string"):
+        return str(node.value)
+    if node.type == "function" and node.lower_name == "url":
+        inner = significant(node.arguments)
+        return str(inner[0].value) if inner and inner[0].type == "string" else None
+    return None
+
+
+def pictures_in(value: Sequence[Any], base: str, screen: Screen, shown: frozenset[str]) -> list[str]:
+    """The absolute addresses of the pictures that a value (its `var()` replaced) loads on a screen."""
+    found: list[str] = []
+    for node in value:
+        address = _address(node) if node.type != "string" else None
+        if node.type == "function" and node.lower_name in _IMAGE_SETS:
+            option = image_set_option(node.arguments, screen.density, shown)
+            address = option
+        elif node.type == "function" and address is None:
+            found += pictures_in(node.arguments, base, screen, shown)
+        if address and not address.startswith("#"):
+            absolute = join(base, address)
+            if absolute:
+                found.append(absolute)
+    return found
+
+
+def image_set_option(arguments: Sequence[Any], density: float, shown: frozenset[str]) -> str | None:
+    """The address of the option that a browser takes of an `image-set()`.
+
+    https://drafts.csswg.org/css-images-4/#image-set-notation leaves the pick to the browser; as for `srcset`,
+    Chromium takes the smallest resolution that is not below the screen's, else the largest, and of equal ones the
+    first.
+    """
+    options: dict[float, str | None] = {}
+    for part in comma_parts(arguments):
+        nodes = significant(part)
+        if not nodes:
+            continue
+        resolution, kind = 1.0, None
+        for node in nodes[1:]:
+            if node.type == "dimension" and node.lower_unit in _RESOLUTIONS:
+                resolution = node.value * _RESOLUTIONS[node.lower_unit]
+            elif node.type == "function" and node.lower_name == "type":
+                inner = significant(node.arguments)
+                kind = inner[0].value.lower() if inner and inner[0].type == "string" else ""
+        if kind is None or kind in shown:
+            options.setdefault(resolution, _address(nodes[0]))
+    if not options:
+        return None
+    enough = [r for r in sorted(options) if r >= density]
+    return options[enough[0] if enough else max(options)]

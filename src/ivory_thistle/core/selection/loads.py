@@ -1,0 +1,237 @@
+"""What a page loads on a screen: every picture with its address, before any browser is asked.
+
+Which elements load what was found out by asking Chromium (tests/workflows/test_truth.py asks it again).
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Literal
+from urllib.parse import urldefrag
+from xml.etree.ElementTree import Element
+
+from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.images.sniff import MIME
+from ivory_thistle.core.references.addresses import FileIndex, join, page_address
+from ivory_thistle.core.references.site import SiteFile, SiteReading
+from ivory_thistle.core.references.source import read_css_source, read_html_source
+from ivory_thistle.core.selection.candidates import Choice, best_candidate, choose, source_size, type_is_shown
+from ivory_thistle.core.selection.cascade import RuleReader
+from ivory_thistle.core.selection.document import SVG, Document, ImageElement, link_address, stripped
+from ivory_thistle.core.selection.media import matches_media
+from ivory_thistle.core.selection.paint import Painted, Painter
+from ivory_thistle.core.selection.screen import SHOWN, SHOWN_BY_CHROMIUM, Screen
+from ivory_thistle.core.treatment.rules import Tier
+
+LoadKind = Literal["img", "input", "poster", "svg", "plugged", "background", "before", "after", "preload"]
+_PLUGGED = {"object": "data", "embed": "src"}
+_SVG_PICTURES = frozenset({f"{SVG}image", f"{SVG}feImage", f"{SVG}use"})
+
+LAZY_DISTANCE = 1250
+"""Chromium loads lazy pictures that lie so many CSS px below the screen, on a common connection."""
+
+
+@dataclass(frozen=True, slots=True)
+class Load:
+    """One picture loaded: the site's file `path` (None: another host's), from `address` without its fragment.
+
+    `lazy`: only once it comes near the screen. `width` and `height` are the slot in CSS px as the markup lets one
+    guess it; 0 where it says nothing. `place` tells the same use apart from others on every screen and tier: the
+    element's number in the tree, and the property and pseudo-element that names the picture.
+    """
+
+    path: str | None
+    address: str
+    kind: LoadKind
+    place: tuple[int, str]
+    element: str
+    lazy: bool = False
+    width: float = 0.0
+    height: float = 0.0
+    fit: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Loaded:
+    """One picture file loaded from an address: its bytes, and whether that was before any scrolling."""
+
+    address: str
+    path: str
+    bytes: int
+    opening: bool
+
+
+class PageOnScreens:
+    """A page of a site, ready to be asked what it loads."""
+
+    def __init__(self, path: str, site: SiteReading, read: Callable[[str], bytes]) -> None:
+        self._site, self._read = site, read
+        self._index = FileIndex(site.files, site.own_hosts)
+        self.document = Document(read_html_source(read(path)))
+        own = page_address(path)
+        self.base = (join(own, self.document.base) or own) if self.document.base is not None else own
+
+    @cached_property
+    def _painter(self) -> Painter:
+        reader = RuleReader(self._sheet)
+        for node in self.document.elements:
+            media = stripped(node.get("media"))
+            conditions = (media,) if media else ()
+            if node.tag == "style":
+                reader.read("".join(node.itertext()), self.base, conditions)
+            elif node.tag == "link" and _is_style_sheet(node):
+                address = join(self.base, stripped(node.get("href")))
+                text = self._sheet(address) if address else None
+                if text is not None and address is not None:
+                    reader.read(text, address, conditions)
+        return Painter(self.document, reader.rules, self.base)
+
+    def _sheet(self, address: str) -> str | None:
+        target = self._index.resolve(address, address)
+        if target.kind != "local":
+            return None
+        try:
+            source = read_css_source(self._read(target.path), self.document.encoding)
+        except OSError:
+            return None
+        return source.decode(source.text)
+
+    def loads(self, screen: Screen, shown: frozenset[str]) -> list[Load]:
+        """Every picture that a browser showing the media types `shown` loads on a screen, in tree order.
+
+        One address may come several times; it is loaded once.
+        """
+        painted, boxless = self._painter.paint(screen, shown)
+        found = [*self._of_elements(screen, shown, boxless), *self._of_styles(painted, screen)]
+        return [load for load in found if load.address]
+
+    @cached_property
+    def _number(self) -> dict[Element, int]:
+        return {node: number for number, node in enumerate(self.document.elements)}
+
+    def _of_elements(self, screen: Screen, shown: frozenset[str], boxless: set[Element]) -> Iterator[Load]:
+        images = {e.node: e for e in self.document.images}
+        for node in self.document.elements:
+            if node in images:
+                load = self._image(images[node], screen, shown)
+                if load and not (load.lazy and node in boxless):
+                    yield load
+            elif node.tag == "input" and (node.get("type") or "").lower() == "image":
+                yield self._one("input", node, stripped(node.get("src")))
+            elif node.tag == "video":
+                yield self._one("poster", node, stripped(node.get("poster")))
+            elif node.tag in _SVG_PICTURES:
+                address = link_address(node)
+                yield self._one("svg", node, "" if address.startswith("#") else address)
+            elif node.tag in _PLUGGED and node not in boxless:
+                load = self._one("plugged", node, stripped(node.get(_PLUGGED[node.tag])))
+                if self._facts(load.path):
+                    yield load
+            elif node.tag == "link":
+                yield from self._link(node, screen, shown)
+
+    def _image(self, image: ImageElement, screen: Screen, shown: frozenset[str]) -> Load | None:
+        choice = choose(image.src, image.srcset, image.sizes, image.sources, screen, shown)
+        if not choice:
+            return None
+        load = self._one("img", image.node, stripped(choice.address))
+        width, height = self._slot(image, load, choice, screen)
+        return replace(load, lazy=image.lazy, width=width, height=height)
+
+    def _slot(self, image: ImageElement, load: Load, choice: Choice, screen: Screen) -> tuple[float, float]:
+        """A guess from markup: what `sizes` says, else the attributes, else the file's pixels."""
+        facts = self._facts(load.path)
+        declared = image.declared
+        ratio = declared[1] / declared[0] if all(declared) else facts.height / facts.width if facts else 0.0
+        sizes = image.sizes if choice.source is None else image.sources[choice.source].sizes
+        if sizes:
+            width = source_size(sizes, screen)
+        else:
+            width = float(declared[0] or (facts.width / choice.density if facts and choice.density else 0))
+        width = min(width, float(screen.width))
+        return width, width * ratio
+
+    def _link(self, node: Element, screen: Screen, shown: frozenset[str]) -> Iterator[Load]:
+        """https://html.spec.whatwg.org/#link-type-preload"""
+        rels = (node.get("rel") or "").lower().split()
+        if "preload" not in rels or (node.get("as") or "").lower() != "image":
+            return
+        kind = node.get("type")
+        if not matches_media(node.get("media") or "", screen) or (kind and not type_is_shown(kind, shown)):
+            return
+        chosen = best_candidate(node.get("href"), node.get("imagesrcset"), node.get("imagesizes"), screen)
+        if chosen:
+            yield self._one("preload", node, stripped(chosen[0]))
+
+    def _of_styles(self, painted: Sequence[Painted], screen: Screen) -> Iterator[Load]:
+        for n, p in enumerate(painted):
+            kind: LoadKind = "before" if p.pseudo == "before" else "after" if p.pseudo == "after" else "background"
+            same = sum(q.node is p.node and (q.property, q.pseudo) == (p.property, p.pseudo) for q in painted[:n])
+            load = self._resolved(kind, p.node, p.address, f"{p.property} {p.pseudo} {same}")
+            facts = self._facts(load.path)
+            width = float(min(facts.width, screen.width)) if facts else 0.0
+            yield replace(load, width=width, height=width * facts.height / facts.width if facts else 0.0, fit="auto")
+
+    def _facts(self, path: str | None) -> ImageFacts | None:
+        file = self._site.files.get(path or "")
+        return file.image if file and file.image and file.image.width else None
+
+    def _one(self, kind: LoadKind, node: Element, address: str) -> Load:
+        return self._resolved(kind, node, (join(self.base, address) if address else None) or "", "")
+
+    def _resolved(self, kind: LoadKind, node: Element, absolute: str, named_by: str) -> Load:
+        tag = node.tag.rpartition("}")[2]
+        element = f"{tag}#{node.get('id')}" if node.get("id") else tag
+        place = (self._number[node], named_by)
+        if not absolute.startswith(("http:", "https:")):
+            return Load(None, "", kind, place, element)
+        bare = urldefrag(absolute).url
+        target = self._index.resolve(bare, bare)
+        return Load(target.path if target.kind == "local" else None, bare, kind, place, element)
+
+
+def _is_style_sheet(node: Element) -> bool:
+    rels = set((node.get("rel") or "").lower().split())
+    return "stylesheet" in rels and "alternate" not in rels and node.get("disabled") is None
+
+
+def loaded_in_tier(
+    loaded: Sequence[Loaded], page: PageOnScreens, screen: Screen, tier: Tier, file_of: Callable[[str], SiteFile]
+) -> tuple[Loaded, ...]:
+    """What a page loads in an older tier, from what Chromium loaded of it.
+
+    Every use whose file Chromium chose as we say is chosen again for the tier; what the page's markup and style
+    sheets do not explain (a script's picture) stays where the tier shows its format.
+    """
+    theirs = {load.place: load for load in page.loads(screen, SHOWN_BY_CHROMIUM)}
+    ours = {load.place: load for load in page.loads(screen, SHOWN[tier])}
+    places: dict[str, list[tuple[int, str]]] = defaultdict(list)
+    for place, load in theirs.items():
+        places[load.address].append(place)
+    found: dict[str, Loaded] = {}
+    for one in loaded:
+        instead = [ours[p] for p in places.get(one.address, ()) if p in ours]
+        if one.address not in places and _shows(tier, file_of(one.path)):
+            found.setdefault(one.address, one)
+        for load in instead:
+            if load.path is not None:
+                opening = one.opening or (load.address in found and found[load.address].opening)
+                found[load.address] = Loaded(load.address, load.path, file_of(load.path).bytes, opening)
+    return tuple(found.values())
+
+
+def _shows(tier: Tier, file: SiteFile) -> bool:
+    return file.image is not None and MIME.get(file.image.format, "") in SHOWN[tier]
+
+
+def estimated(loads: Iterable[Load], file_of: Callable[[str], SiteFile]) -> tuple[Loaded, ...]:
+    """What a page loads by its markup alone: lazy pictures are taken to lie below the first screen."""
+    found: dict[str, Loaded] = {}
+    for load in loads:
+        if load.path is not None:
+            opening = not load.lazy or (load.address in found and found[load.address].opening)
+            found[load.address] = Loaded(load.address, load.path, file_of(load.path).bytes, opening)
+    return tuple(found.values())

@@ -1,0 +1,178 @@
+"""The pictures that a page's style sheets paint on a screen: the cascade run over the page's tree."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from math import inf
+from typing import Any
+from xml.etree.ElementTree import Element
+
+import cssselect2
+import tinycss2
+
+from ivory_thistle.core.references.css import css_string
+from ivory_thistle.core.selection.cascade import PICTURED, Declared, Rule, holds, pictures_in, read_declarations
+from ivory_thistle.core.selection.document import Document, stripped
+from ivory_thistle.core.selection.lengths import comma_parts, significant
+from ivory_thistle.core.selection.screen import Screen
+
+_WITHOUT_BOX = frozenset(
+    {"head", "link", "meta", "script", "style", "template", "title", "base", "noscript", "datalist", "param", "rp",
+     "area", "track", "source"}
+)  # fmt: skip
+_BACKGROUND_ATTRIBUTE = frozenset({"body", "table", "thead", "tbody", "tfoot", "tr", "td", "th"})
+_MAX_VARIABLES = 32
+
+Weight = tuple[bool, bool, tuple[float, ...], tuple[int, ...], int]
+"""How a declaration sorts in the cascade: important, inline, layer, specificity, order."""
+Style = dict[str, Declared]
+"""The winning declaration of each property."""
+
+
+@dataclass(frozen=True, slots=True)
+class Painted:
+    """One picture that a box loads for its style; `pseudo` names the pseudo-element, empty for the element."""
+
+    address: str
+    property: str
+    pseudo: str
+    node: Element
+
+
+class Painter:
+    """The cascade of one page: `rules` as read from its style sheets, `base` what its own addresses resolve against."""
+
+    def __init__(self, document: Document, rules: Sequence[Rule], base: str) -> None:
+        self._document, self._rules, self._base = document, rules, base
+
+    def paint(self, screen: Screen, shown: frozenset[str]) -> tuple[list[Painted], set[Element]]:
+        """Every picture loaded for its style, in tree order, and the elements that have no box on that screen."""
+        matcher = cssselect2.Matcher()
+        for rule in self._rules:
+            if holds(rule, screen):
+                for selector in rule.selectors:
+                    matcher.add_selector(selector, rule)
+        found: list[Painted] = []
+        boxless: set[Element] = set()
+        wrapped = cssselect2.ElementWrapper.from_html_root(self._document.root)
+        self._walk(wrapped, matcher, {}, found, boxless, screen, shown)
+        return found, boxless
+
+    def _walk(
+        self,
+        element: Any,
+        matcher: Any,
+        inherited: Style,
+        found: list[Painted],
+        boxless: set[Element],
+        screen: Screen,
+        shown: frozenset[str],
+    ) -> None:
+        node = element.etree_element
+        styles = self._styles(element, matcher)
+        own = styles.pop("", {})
+        variables = inherited | {n: d for n, d in own.items() if n.startswith("--")}
+        if not _has_box(node, own):
+            boxless |= {e for e in node.iter() if isinstance(e.tag, str)}
+            return
+        for pseudo, style in [("", own), *sorted(styles.items())]:
+            if pseudo in ("before", "after") and not _generates(style):
+                continue
+            visible = variables | {n: d for n, d in style.items() if n.startswith("--")}
+            for name in sorted(style.keys() & PICTURED):
+                value = substituted(style[name].value, visible)
+                addresses = pictures_in(value, style[name].base, screen, shown)
+                found += [Painted(address, name, pseudo, node) for address in addresses]
+        for child in element.iter_children():
+            if _closed(node) and child.local_name != "summary":
+                boxless |= {e for e in child.etree_element.iter() if isinstance(e.tag, str)}
+            else:
+                self._walk(child, matcher, variables, found, boxless, screen, shown)
+
+    def _styles(self, element: Any, matcher: Any) -> dict[str, Style]:
+        """The winning declarations of an element and its pseudo-elements.
+
+        https://drafts.csswg.org/css-cascade-5/#cascade-sort
+        """
+        best: dict[str, dict[str, tuple[Weight, Declared]]] = defaultdict(dict)
+
+        def offer(pseudo: str, declared: Declared, weight: Weight) -> None:
+            known = best[pseudo].get(declared.property)
+            if known is None or weight >= known[0]:
+                best[pseudo][declared.property] = (weight, declared)
+
+        node = element.etree_element
+        hint = stripped(node.get("background")) if node.tag in _BACKGROUND_ATTRIBUTE else ""
+        if hint:
+            value = tinycss2.parse_component_value_list(f"url({css_string(hint)})")
+            offer("", Declared("background-image", value, False, self._base), (False, False, (-inf,), (0, 0, 0), -1))
+        for specificity, order, pseudo, rule in matcher.match(element):
+            for declared in rule.declarations:
+                offer(pseudo or "", declared, (declared.important, False, _layer(rule, declared), specificity, order))
+        for declared in read_declarations(node.get("style") or "", self._base):
+            offer("", declared, (declared.important, True, (inf,), (0, 0, 0), 0))
+        return {p: {n: declared for n, (_, declared) in winners.items()} for p, winners in best.items()}
+
+
+def _layer(rule: Rule, declared: Declared) -> tuple[float, ...]:
+    """Later layers win; among important declarations, earlier ones do."""
+    return tuple(-n for n in rule.layer) if declared.important else rule.layer
+
+
+def _has_box(node: Element, style: Style) -> bool:
+    """False for `display: none`, said by the page or by the browser's own style sheet.
+
+    https://html.spec.whatwg.org/#hidden-elements
+    """
+    declared = style.get("display")
+    if declared:
+        words = [n.lower_value for n in significant(declared.value) if n.type == "ident"]
+        return words != ["none"]
+    if node.tag in _WITHOUT_BOX or node.get("hidden") is not None:
+        return False
+    if node.tag == "dialog":
+        return node.get("open") is not None
+    return not (node.tag == "input" and (node.get("type") or "").lower() == "hidden")
+
+
+def _closed(node: Element) -> bool:
+    return node.tag == "details" and node.get("open") is None
+
+
+def _generates(style: Style) -> bool:
+    content = style.get("content")
+    words = [n.lower_value for n in significant(content.value) if n.type == "ident"] if content else ["none"]
+    return words not in (["none"], ["normal"])
+
+
+def substituted(value: Sequence[Any], variables: Style, depth: int = 0) -> list[Any]:
+    """A value with its `var()` replaced; one that can't be makes the value empty.
+
+    https://drafts.csswg.org/css-variables/#substitute-a-var . An address in a custom property resolves against the
+    sheet that uses it, as Chromium does.
+    """
+    return list(_substituted(value, variables, depth))
+
+
+def _substituted(value: Sequence[Any], variables: Style, depth: int) -> Iterator[Any]:
+    for node in value:
+        if node.type == "function" and node.lower_name == "var":
+            parts = comma_parts(node.arguments)
+            name = significant(parts[0])
+            known = variables.get(name[0].value) if name and name[0].type == "ident" else None
+            if known and depth < _MAX_VARIABLES:
+                yield from _substituted(known.value, variables, depth + 1)
+            elif len(parts) > 1:
+                yield from _substituted(_after_comma(node.arguments), variables, depth + 1)
+        elif node.type == "function" and node.arguments:
+            inner = list(_substituted(node.arguments, variables, depth))
+            yield tinycss2.ast.FunctionBlock(node.source_line, node.source_column, node.name, inner)
+        else:
+            yield node
+
+
+def _after_comma(arguments: Sequence[Any]) -> Sequence[Any]:
+    at = next(n for n, node in enumerate(arguments) if node.type == "literal" and node.value == ",")
+    return arguments[at + 1 :]

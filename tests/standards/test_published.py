@@ -5,37 +5,27 @@ from __future__ import annotations
 import html
 import json
 import re
-import subprocess
-import sys
-import tarfile
 from pathlib import Path
 from typing import Any
 
 import pytest
+import webencodings
 
 from ivory_thistle.core.references.css import read_css
-from ivory_thistle.core.references.source import read_css_source
+from ivory_thistle.core.references.prescan import PRESCANNED_BYTES, declared_encoding
+from ivory_thistle.core.references.source import read_css_source, read_html_source
 from ivory_thistle.core.selection.candidates import best_candidate
 from ivory_thistle.core.selection.screen import Screen
+from registries import member, npm_package, python_source
 
 ONE = Screen("one", 1000, 1000, 1)
-
-
-def unpacked(archive: Path, name: str) -> str:
-    """The text of the one file of an archive whose path ends so."""
-    with tarfile.open(archive) as opened:
-        member = next(m for m in opened.getmembers() if m.name.endswith(name))
-        file = opened.extractfile(member)
-        assert file is not None
-        return file.read().decode("utf-8")
 
 
 @pytest.fixture(scope="module")
 def srcset_cases(tmp_path_factory: pytest.TempPathFactory) -> list[tuple[str, str, str]]:
     """The W3C's srcset conformance cases as the npm package parse-srcset 1.0.2 holds them (tests/unit/ps.js)."""
-    folder = tmp_path_factory.mktemp("npm")
-    subprocess.run(["npm", "pack", "--silent", "parse-srcset@1.0.2"], cwd=folder, check=True, capture_output=True)
-    text = unpacked(next(folder.glob("*.tgz")), "tests/unit/ps.js")
+    archive = npm_package("parse-srcset", "1.0.2", tmp_path_factory.mktemp("npm"))
+    text = member(archive, "tests/unit/ps.js").decode()
     text = re.sub(r"^\s*//.*$", "", text, flags=re.MULTILINE)
     found = re.findall(
         r"\{srcset: '((?:[^'\\]|\\.)*)'\s*,\s*expect: '((?:[^'\\]|\\.)*)'\s*,\s*desc: ?'((?:[^'\\]|\\.)*)'", text
@@ -64,22 +54,7 @@ def test_srcset_conformance(srcset_cases: list[tuple[str, str, str]]) -> None:
 @pytest.fixture(scope="module")
 def tinycss2_source(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The source archive of tinycss2, which carries the css-parsing-tests."""
-    folder = tmp_path_factory.mktemp("pypi")
-    call = [
-        sys.executable,
-        "-m",
-        "pip",
-        "download",
-        "-q",
-        "--no-deps",
-        "--no-binary",
-        ":all:",
-        "-d",
-        str(folder),
-        "tinycss2==1.5.1",
-    ]
-    subprocess.run(call, check=True, capture_output=True)
-    return next(folder.glob("*.tar.gz"))
+    return python_source("tinycss2", "1.5.1", tmp_path_factory.mktemp("pypi"))
 
 
 def urls_of(expected: Any) -> list[str]:
@@ -95,7 +70,7 @@ def urls_of(expected: Any) -> list[str]:
 
 def test_css_url_tokens(tinycss2_source: Path) -> None:
     """css-parsing-tests, component_value_list.json: the same addresses from every input that holds any."""
-    cases = json.loads(unpacked(tinycss2_source, "css-parsing-tests/component_value_list.json"))
+    cases = json.loads(member(tinycss2_source, "css-parsing-tests/component_value_list.json"))
     judged = 0
     for text, expected in zip(cases[::2], cases[1::2], strict=True):
         wanted = [u for u in urls_of(expected) if u and not u.startswith("#")]
@@ -110,7 +85,7 @@ def test_css_url_tokens(tinycss2_source: Path) -> None:
 
 def test_css_encodings(tinycss2_source: Path) -> None:
     """css-parsing-tests, stylesheet_bytes.json: the encoding from mark, @charset or the linking document."""
-    cases = json.loads(unpacked(tinycss2_source, "css-parsing-tests/stylesheet_bytes.json"))
+    cases = json.loads(member(tinycss2_source, "css-parsing-tests/stylesheet_bytes.json"))
     judged = 0
     for case, expected in zip(cases[::2], cases[1::2], strict=True):
         if case.get("protocol_encoding"):
@@ -119,3 +94,33 @@ def test_css_encodings(tinycss2_source: Path) -> None:
         judged += 1
         assert read_css_source(data, case.get("environment_encoding") or "utf-8").encoding == expected[1], case
     assert judged >= 5
+
+
+@pytest.fixture(scope="module")
+def html5lib_source(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The source archive of html5lib, which carries the html5lib-tests."""
+    return python_source("html5lib", "1.1", tmp_path_factory.mktemp("html5lib"))
+
+
+@pytest.mark.parametrize("name", ["tests1.dat", "tests2.dat"])
+def test_html_encodings(html5lib_source: Path, name: str) -> None:
+    """html5lib-tests, encoding: what is sniffed; where nothing is declared, the cases expect windows-1252.
+
+    Left out: what a script writes, and declarations behind the first 1,024 bytes, which the prescan does not reach.
+    """
+    text = member(html5lib_source, f"testdata/encoding/{name}")
+    cases = [c.split(b"\n#encoding\n") for c in text.split(b"#data\n")[1:]]
+    assert len(cases) > 20
+    wrong = []
+    for data, expected in cases:
+        if len(data) > PRESCANNED_BYTES or b"document.write" in data:
+            continue
+        wanted = webencodings.lookup(expected.strip().decode())
+        declared = (
+            read_html_source(data).encoding
+            if data[:2] in (b"\xff\xfe", b"\xfe\xff", b"\xef\xbb")
+            else declared_encoding(data)
+        )
+        if webencodings.lookup(declared or "windows-1252") != wanted:
+            wrong.append((data[:300], expected.strip(), declared))
+    assert wrong == []

@@ -8,10 +8,10 @@ from dataclasses import dataclass
 
 import webencodings
 
+from ivory_thistle.core.references.prescan import declared_encoding, usable_encoding
+
 _BOMS = ((b"\xef\xbb\xbf", "utf-8"), (b"\xfe\xff", "utf-16be"), (b"\xff\xfe", "utf-16le"))
-_META_CHARSET = re.compile(rb"<meta\b[^>]*?\bcharset\s*=\s*[\"']?\s*([A-Za-z0-9_:.\-]+)", re.IGNORECASE | re.DOTALL)
 _CSS_CHARSET = re.compile(rb'^@charset "([^"]{1,40})";')
-_COMMENT = re.compile(rb"<!--.*?-->", re.DOTALL)
 # In these, a byte below 0x80 may be part of a longer character, so markup can't be found in the bytes.
 _NOT_ASCII_BASED = frozenset({"utf-16le", "utf-16be", "iso-2022-jp"})
 
@@ -88,7 +88,7 @@ def read_html_source(data: bytes) -> Source:
     Order of https://html.spec.whatwg.org/#determining-the-character-encoding : byte order mark, `meta` in
     the first 1,024 bytes, then UTF-8 where the bytes are valid as such, else windows-1252.
     """
-    return Source.from_bytes(data, _byte_order_mark(data) or _meta_encoding(data[:1024]) or _guess(data))
+    return Source.from_bytes(data, _byte_order_mark(data) or declared_encoding(data) or _guess(data))
 
 
 def read_css_source(data: bytes, of_document: str = "utf-8") -> Source:
@@ -97,29 +97,14 @@ def read_css_source(data: bytes, of_document: str = "utf-8") -> Source:
     https://drafts.csswg.org/css-syntax/#input-byte-stream
     """
     declared = _CSS_CHARSET.match(data)
-    label = _usable(declared.group(1).decode("ascii", "replace")) if declared else None
-    fallback = _usable(of_document) or "utf-8"
+    label = usable_encoding(declared.group(1)) if declared else None
+    fallback = usable_encoding(of_document.encode()) or "utf-8"
     fallback = fallback if fallback not in _NOT_ASCII_BASED else "utf-8"
     return Source.from_bytes(data, _byte_order_mark(data) or label or fallback)
 
 
 def _byte_order_mark(data: bytes) -> str | None:
     return next((name for mark, name in _BOMS if data.startswith(mark)), None)
-
-
-def _meta_encoding(head: bytes) -> str | None:
-    found = _META_CHARSET.search(_COMMENT.sub(b"", head))
-    return _usable(found.group(1).decode("ascii")) if found else None
-
-
-def _usable(label: str) -> str | None:
-    """The encoding of a label; UTF-16 said in an ASCII-readable place can't be true and means UTF-8."""
-    encoding = webencodings.lookup(label)
-    if encoding is None:
-        return None
-    if encoding.name.startswith("utf-16"):
-        return "utf-8"
-    return "windows-1252" if encoding.name == "x-user-defined" else str(encoding.name)
 
 
 def _guess(data: bytes) -> str:

@@ -1,0 +1,44 @@
+"""Archives of published packages, fetched from the registries that pip and npm are set to use."""
+
+from __future__ import annotations
+
+import re
+import subprocess
+import tarfile
+import urllib.request
+from pathlib import Path
+from urllib.parse import urldefrag, urljoin
+
+from pip._internal.configuration import Configuration
+from pip._internal.models.index import PyPI
+
+
+def python_source(name: str, version: str, folder: Path) -> Path:
+    """The source archive of a Python package, unbuilt (pip itself would run its set-up)."""
+    settings = Configuration(isolated=False)
+    settings.load()
+    index = dict(settings.items()).get("global.index-url", PyPI.simple_url)
+    page = f"{index.rstrip('/')}/{name.lower()}/"
+    with urllib.request.urlopen(page, timeout=120) as listing:
+        links = re.findall(r'href="([^"]+)"', listing.read().decode())
+    wanted = re.compile(rf"/{re.escape(name)}-{re.escape(version)}\.tar\.gz$", re.IGNORECASE)
+    address = next(a for link in links if wanted.search(a := urldefrag(urljoin(page, link)).url))
+    target = folder / f"{name}-{version}.tar.gz"
+    with urllib.request.urlopen(address, timeout=300) as archive:
+        target.write_bytes(archive.read())
+    return target
+
+
+def npm_package(name: str, version: str, folder: Path) -> Path:
+    """The archive of an npm package."""
+    subprocess.run(["npm", "pack", "--silent", f"{name}@{version}"], cwd=folder, check=True, capture_output=True)
+    return next(folder.glob(f"{name}-*.tgz"))
+
+
+def member(archive: Path, name: str) -> bytes:
+    """The content of the one file of an archive whose path ends so."""
+    with tarfile.open(archive) as opened:
+        found = next(m for m in opened.getmembers() if m.name.endswith(name))
+        file = opened.extractfile(found)
+        assert file is not None
+        return file.read()

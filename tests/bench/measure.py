@@ -25,5 +25,5 @@ if __name__ == "__main__":
         done = measure_folder(folder, site, DEFAULT_SCREENS)
         seconds = time.monotonic() - begun
     print(
-        f"{len(done)} page-screens in {seconds:.1f} s: {len(done) / seconds:.1f} a second; {sum(bool(m.problem) for m in done)} problems"
+        f"{len(done)} page-screens in {seconds:.1f} s: {len(done) / seconds:.1f} a second; {sum(bool(m.problem) for m, _ in done)} problems"
     )

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from ivory_thistle.core.selection.loads import LAZY_DISTANCE, Load, PageOnScreens
+from ivory_thistle.core.selection.loads import LAZY_DISTANCE, Load, PageOnScreens, loaded_in_tier
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, SHOWN_BY_CHROMIUM, Screen
 from ivory_thistle.intake.browser import PageMeasurement
 from ivory_thistle.intake.folder import Folder
@@ -34,11 +34,14 @@ def compare(root: Path) -> Verdict:
     site = read_folder(folder)
     pages = {p.path: PageOnScreens(p.path, site, folder.read) for p in site.pages}
     verdict = Verdict()
-    for m in measure_folder(folder, site, DEFAULT_SCREENS):
+    for m, weights in measure_folder(folder, site, DEFAULT_SCREENS):
         screen = SCREENS[m.screen]
         loads = pages[m.page].loads(screen, SHOWN_BY_CHROMIUM)
         where = f"{m.page} on {m.screen}"
         verdict.pages += 1
+        older = loaded_in_tier(m.requests, pages[m.page], screen, "avif", site.files.__getitem__)
+        if {one.address for one in older} != {one.address for one in weights["avif"]}:
+            verdict.wrong.append(f"{where}: the tier that Chromium is in comes out otherwise")
         _judge_placements(verdict, where, loads, m)
         sizes = {path: file.bytes for path, file in site.files.items()}
         opening = _judge_bytes(verdict, f"{where} at opening", at_opening(loads, m, screen), m.requests, sizes, True)

@@ -10,7 +10,10 @@ from sqlalchemy.orm import Session
 
 from ivory_thistle.api import schemas
 from ivory_thistle.core.budgets.budget import state_of
+from ivory_thistle.core.budgets.connection import DEFAULT_CONNECTIONS, Connection
 from ivory_thistle.store import tables as t
+from ivory_thistle.workflows.capture import lazy_attributes
+from ivory_thistle.workflows.measuring import site_screens
 
 _MAX_SEGMENTS = 60
 _WEIGHED_PIXELS = 4_000_000
@@ -29,6 +32,11 @@ def newest_run(session: Session, capture_id: int, done: bool = False) -> t.Run |
     return session.scalar(query.order_by(t.Run.id.desc()).limit(1))
 
 
+def site_connections(site: t.Site) -> list[Connection]:
+    """The lines on which waiting times are told."""
+    return [Connection(**c) for c in site.connections] if site.connections else list(DEFAULT_CONNECTIONS)
+
+
 def site_out(session: Session, site: t.Site) -> schemas.Site:
     """A site with its newest capture, run and ledger."""
     capture = newest_capture(session, site.id)
@@ -39,6 +47,9 @@ def site_out(session: Session, site: t.Site) -> schemas.Site:
         name=site.name,
         page_budget=site.page_budget,
         image_cap=site.image_cap,
+        screens=[schemas.Screen.model_validate(s) for s in site_screens(site)],
+        connections=[schemas.Connection.model_validate(c) for c in site_connections(site)],
+        lazy_attributes=list(lazy_attributes(site)),
         created_at=site.created_at,
         capture=schemas.Capture.model_validate(capture) if capture else None,
         run_id=run.id if run else None,

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 BudgetState = Literal["within", "near", "over"]
 Bytes = Annotated[int, Field(ge=1, le=1_000_000_000_000)]
@@ -67,6 +67,35 @@ class Ledger(Out):
     images_over_cap: int
 
 
+class Screen(Out):
+    """A viewport that pages are measured on, in CSS px, and its device pixels a CSS px."""
+
+    name: Annotated[str, Field(pattern=r"^[\w-]{1,32}$")]
+    width: Annotated[int, Field(ge=200, le=8000)]
+    height: Annotated[int, Field(ge=200, le=8000)]
+    density: Annotated[float, Field(ge=0.5, le=5)]
+
+
+class Connection(Out):
+    """A line that visitors have: bits a second, and the round trip before the first byte in ms."""
+
+    name: Annotated[str, Field(min_length=1, max_length=40)]
+    bits: Annotated[int, Field(ge=1000, le=10_000_000_000)]
+    wait_ms: Annotated[int, Field(ge=0, le=10_000)]
+
+
+def _distinct(values: list[Any]) -> list[Any]:
+    names = [v.name for v in values]
+    if len(set(names)) < len(names):
+        raise ValueError("Two of them have the same name.")
+    return values
+
+
+Screens = Annotated[list[Screen], Field(min_length=1, max_length=8), AfterValidator(_distinct)]
+Connections = Annotated[list[Connection], Field(min_length=1, max_length=10), AfterValidator(_distinct)]
+LazyAttributes = Annotated[list[Annotated[str, Field(pattern=r"^[a-z][a-z0-9:_-]{0,60}$")]], Field(max_length=40)]
+
+
 class Site(Out):
     """One website under care, with its newest capture and run."""
 
@@ -74,6 +103,9 @@ class Site(Out):
     name: str
     page_budget: int
     image_cap: int
+    screens: list[Screen]
+    connections: list[Connection]
+    lazy_attributes: list[str]
     created_at: datetime
     capture: Capture | None
     run_id: int | None
@@ -94,6 +126,9 @@ class SiteChange(BaseModel):
     name: Annotated[str, Field(min_length=1, max_length=190)] | None = None
     page_budget: Bytes | None = None
     image_cap: Bytes | None = None
+    screens: Screens | None = None
+    connections: Connections | None = None
+    lazy_attributes: LazyAttributes | None = None
 
 
 class Segment(Out):
@@ -340,15 +375,6 @@ class HandoverOut(Out):
     archive_name: str
 
 
-class ScreenOut(Out):
-    """A viewport that pages are measured on."""
-
-    name: str
-    width: int
-    height: int
-    density: float
-
-
 class Measurement(Out):
     """Pages of a capture loaded in a browser; `done` and `total` count pages times screens."""
 
@@ -356,7 +382,8 @@ class Measurement(Out):
     capture_id: int
     state: Literal["waiting", "running", "done", "stopped", "failed"]
     error: str | None
-    screens: list[ScreenOut]
+    screens: list[Screen]
+    estimated: bool
     total: int
     done: int
     problems: int
@@ -375,7 +402,10 @@ class LoadedImage(Out):
 
 
 class MeasuredPage(Out):
-    """One page on one screen, as Chromium loaded it."""
+    """One page on one screen, as Chromium loaded it; for older tiers chosen anew from its markup.
+
+    Seconds are those of the site's connections, in their order.
+    """
 
     page_id: int
     path: str
@@ -392,15 +422,18 @@ class MeasuredPage(Out):
     problem: str
     state_opening: BudgetState
     state_scrolled: BudgetState
+    seconds_opening: list[float]
+    seconds_scrolled: list[float]
     loaded: list[LoadedImage]
 
 
 class MeasuredPages(Out):
-    """All pages on one screen, the heaviest first."""
+    """All pages on one screen in one tier, the heaviest first; `over` counts those over budget."""
 
     items: list[MeasuredPage]
     next: str | None
     heaviest: int
+    over: int
 
 
 class SlotOut(Out):
@@ -438,3 +471,4 @@ class ImageSlot(Out):
     width: float
     height: float
     fit: str
+    measured: bool

@@ -49,7 +49,7 @@ def audit(
         if as_json:
             _print_json(measured_json(site, measured))
         else:
-            _print_measured(measured)
+            _print_measured([m for m, _ in measured])
     elif as_json:
         _print_json(audit_json(site))
     else:
@@ -87,7 +87,8 @@ def _screens(names: str) -> list[Screen]:
 
 
 def _print_measured(measured: list[PageMeasurement]) -> None:
-    typer.echo("Image bytes on the wire, at opening and scrolled through (measured; kB = 1,000 bytes).")
+    how = "measured" if all(m.measured for m in measured) else "estimated from markup, for no browser is installed"
+    typer.echo(f"Image bytes on the wire, at opening and scrolled through ({how}; kB = 1,000 bytes).")
     for m in measured:
         typer.echo(f"{_kb(m.opening_bytes):>12} {_kb(m.scrolled_bytes):>12}  {m.screen:<8} {m.page}")
         for note in (m.problem, *m.errors):

@@ -15,6 +15,14 @@ FaultKind = Literal[
     "unreadable-page",
     "unreadable-address",
     "unsafe-entry",
+    "srcset-unusable",
+    "srcset-mixed",
+    "srcset-duplicate",
+    "sizes-missing",
+    "sizes-unused",
+    "sizes-unusable",
+    "media-unusable",
+    "picture-source",
 ]
 
 

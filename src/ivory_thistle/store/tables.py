@@ -39,19 +39,28 @@ def _key(target: str) -> Mapped[int]:
 
 
 class Site(Base):
-    """One website under care, with its budgets. `removed_at`: taken off the list, can be put back."""
+    """One website under care, with its budgets. `removed_at`: taken off the list, can be put back.
+
+    `screens`, `connections` and `lazy_attributes` are None for the defaults.
+    """
 
     __tablename__ = "site"
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(190))
     page_budget: Mapped[int]
     image_cap: Mapped[int]
+    screens: Mapped[list[Any] | None]
+    connections: Mapped[list[Any] | None]
+    lazy_attributes: Mapped[list[Any] | None]
     created_at: Mapped[datetime] = mapped_column(When, default=now)
     removed_at: Mapped[datetime | None] = mapped_column(When)
 
 
 class Capture(Base):
-    """One dated reading of a site. States: waiting, reading, ready, failed."""
+    """One dated reading of a site. States: waiting, reading, ready, failed.
+
+    `lazy_attributes` are those of the site when it was read (None: the defaults).
+    """
 
     __tablename__ = "capture"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -60,6 +69,7 @@ class Capture(Base):
     origin: Mapped[str] = mapped_column(String(16))
     place: Mapped[str] = mapped_column(Path)
     label: Mapped[str] = mapped_column(String(255))
+    lazy_attributes: Mapped[list[Any] | None]
     error: Mapped[str | None] = mapped_column(Text)
     files_done: Mapped[int] = mapped_column(default=0)
     files_total: Mapped[int] = mapped_column(default=0)
@@ -242,13 +252,17 @@ class PageSaving(Base):
 
 
 class Measurement(Base):
-    """Pages of a capture loaded in a browser. States: waiting, running, done, stopped, failed."""
+    """Pages of a capture loaded in a browser. States: waiting, running, done, stopped, failed.
+
+    `estimated`: no browser was at hand, and everything comes from markup alone.
+    """
 
     __tablename__ = "measurement"
     id: Mapped[int] = mapped_column(primary_key=True)
     capture_id: Mapped[int] = _key("capture.id")
     state: Mapped[str] = mapped_column(String(16))
     screens: Mapped[list[Any]]
+    estimated: Mapped[bool] = mapped_column(default=False)
     total: Mapped[int]
     stop_asked: Mapped[bool] = mapped_column(default=False)
     error: Mapped[str | None] = mapped_column(Text)
@@ -259,16 +273,13 @@ class Measurement(Base):
 
 
 class PageScreen(Base):
-    """One page measured on one screen: image bytes on the wire, vitals, and a picture of the whole page."""
+    """One page measured on one screen: its vitals, and a picture of the whole page."""
 
     __tablename__ = "page_screen"
     id: Mapped[int] = mapped_column(primary_key=True)
     measurement_id: Mapped[int] = _key("measurement.id")
     page_id: Mapped[int] = _key("page.id")
     screen: Mapped[str] = mapped_column(String(32))
-    opening: Mapped[int]
-    scrolled: Mapped[int]
-    requests: Mapped[int]
     lcp_path: Mapped[str | None] = mapped_column(Path)
     lcp_element: Mapped[str] = mapped_column(String(64))
     layout_shift: Mapped[float]
@@ -276,8 +287,28 @@ class PageScreen(Base):
     errors: Mapped[list[Any]]
     problem: Mapped[str] = mapped_column(Text)
     screenshot: Mapped[str | None] = mapped_column(Digest)
-    loaded: Mapped[list[Any]]
     __table_args__ = (UniqueConstraint("measurement_id", "page_id", "screen"), Index(None, "page_id"), _OPTIONS)
+
+
+class PageWeight(Base):
+    """Image bytes that a page loads on one screen in one tier, at opening and scrolled through, file by file."""
+
+    __tablename__ = "page_weight"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    page_screen_id: Mapped[int] = _key("page_screen.id")
+    measurement_id: Mapped[int] = _key("measurement.id")
+    screen: Mapped[str] = mapped_column(String(32))
+    tier: Mapped[str] = mapped_column(String(16))
+    opening: Mapped[int]
+    scrolled: Mapped[int]
+    requests: Mapped[int]
+    loaded: Mapped[list[Any]]
+    __table_args__ = (
+        UniqueConstraint("page_screen_id", "tier"),
+        Index("ix_page_weight_opening", "measurement_id", "screen", "tier", "opening", "id"),
+        Index("ix_page_weight_scrolled", "measurement_id", "screen", "tier", "scrolled", "id"),
+        _OPTIONS,
+    )
 
 
 class Slot(Base):

@@ -13,7 +13,9 @@ from sqlalchemy import delete, insert, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.references.page import LAZY_ATTRIBUTES
 from ivory_thistle.core.references.site import SiteFile, SiteReading, read_site
+from ivory_thistle.core.selection.markup_faults import markup_faults
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
@@ -43,11 +45,20 @@ def capture_folder(
                 thumbnails[file.sha256] = blobs.put(made)
 
     files, faults = inspect_folder(folder, on_file, keep)
-    site = read_site(files, folder.read, faults)
+    with sessions.begin() as session:
+        capture = session.get_one(t.Capture, capture_id)
+        capture.lazy_attributes = session.get_one(t.Site, capture.site_id).lazy_attributes
+        lazy = lazy_attributes(capture)
+    site = read_site(files, folder.read, faults, lazy_attributes=lazy, judge=markup_faults)
     with sessions.begin() as session:
         for table in (t.Placement, t.Page, t.CaptureFile, t.Image, t.Fault):
             session.execute(delete(table).where(table.capture_id == capture_id))
         _store(session, capture_id, site, thumbnails)
+
+
+def lazy_attributes(of: t.Site | t.Capture) -> tuple[str, ...]:
+    """The attributes from which the site's scripts load pictures."""
+    return tuple(of.lazy_attributes) if of.lazy_attributes is not None else LAZY_ATTRIBUTES
 
 
 def make_thumbnail(data: bytes, facts: ImageFacts) -> bytes | None:
@@ -187,7 +198,8 @@ def stored_site(session: Session, capture_id: int, blobs: Blobs) -> tuple[SiteRe
     def read(path: str) -> bytes:
         return blobs.get(digests[path])
 
-    return read_site(files, read), read
+    lazy = lazy_attributes(session.get_one(t.Capture, capture_id))
+    return read_site(files, read, lazy_attributes=lazy), read
 
 
 def folder_of(capture: t.Capture) -> Folder:

@@ -20,10 +20,10 @@ from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.core.treatment.ladder import Plan, plan_treatment
 from ivory_thistle.core.treatment.rules import Rules, Tier
 from ivory_thistle.core.treatment.treat import Treated, treat_image
-from ivory_thistle.intake.browser import PageMeasurement, browser_binary, measure_pages
+from ivory_thistle.intake.browser import PageMeasurement
 from ivory_thistle.intake.folder import Folder
-from ivory_thistle.intake.site_server import serve_site
 from ivory_thistle.workflows.handover import Handover, TreatedImage, made_before, prepare_handover
+from ivory_thistle.workflows.measuring import Weights, measure_site, weight_at_opening
 from ivory_thistle.workflows.reading import Progress, nothing, read_folder
 from ivory_thistle.workflows.renditions import facts_of
 
@@ -63,22 +63,29 @@ def audit_json(site: SiteReading) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def measured_json(site: SiteReading, measured: Iterable[PageMeasurement]) -> dict[str, Any]:
-    """The audit with what a browser saw: "screens" for each page and "slots" (CSS px) for each image."""
+def measured_json(site: SiteReading, measured: Iterable[tuple[PageMeasurement, Weights]]) -> dict[str, Any]:
+    """The audit with what a browser saw: "screens" for each page and "slots" (CSS px) for each image.
+
+    "measured" is false where no browser was installed and everything is estimated from markup.
+    """
     result = audit_json(site)
     screens: dict[str, dict[str, Any]] = defaultdict(dict)
     slots: dict[str, dict[str, list[dict[str, Any]]]] = defaultdict(lambda: defaultdict(list))
-    for m in measured:
+    for m, weights in measured:
         screens[m.page][m.screen] = {
             "opening": m.opening_bytes, "scrolled": m.scrolled_bytes, "lcp": m.lcp_path,
-            "cls": round(m.layout_shift, 4),
-            "requests": len(m.requests), "errors": list(m.errors), "problem": m.problem,
+            "cls": round(m.layout_shift, 4) if m.measured else None,
+            "requests": len(m.requests), "errors": list(m.errors), "problem": m.problem, "measured": m.measured,
+            "tiers": {
+                tier: {"opening": weight_at_opening(loaded), "scrolled": sum(one.bytes for one in loaded)}
+                for tier, loaded in weights.items()
+            },
         }  # fmt: skip
         for p in m.placements:
             image = site.by_path.get(p.path or "")
             if image and p.width > 0:
-                slot = {"page": m.page, "width": round(p.width, 1), "height": round(p.height, 1), "measured": True}
-                slots[image.path][m.screen].append(slot)
+                size = {"width": round(p.width, 1), "height": round(p.height, 1)}
+                slots[image.path][m.screen].append({"page": m.page, **size, "measured": m.measured})
     for page in result["pages"]:
         page["screens"] = screens.get(page["path"], {})
     for listed in result["images"]:
@@ -88,21 +95,17 @@ def measured_json(site: SiteReading, measured: Iterable[PageMeasurement]) -> dic
 
 def measure_folder(
     folder: Folder, site: SiteReading, screens: Sequence[Screen], on_page: Progress = nothing
-) -> list[PageMeasurement]:
-    """Measures every page of a folder on every screen. Raises UnusableInput where no browser is installed."""
-    if browser_binary() is None:
-        raise UnusableInput("No browser is installed; install chromium-headless-shell to measure pages.")
-    pages = [p.path for p in site.pages]
-    done: list[PageMeasurement] = []
+) -> list[tuple[PageMeasurement, Weights]]:
+    """Measures every page of a folder on every screen; estimates where no browser is installed."""
+    done: list[tuple[PageMeasurement, Weights]] = []
 
-    def one(measurement: PageMeasurement) -> None:
-        done.append(measurement)
-        on_page(len(done), len(pages) * len(screens))
+    def one(measurement: PageMeasurement, weights: Weights) -> None:
+        done.append((measurement, weights))
+        on_page(len(done), len(site.pages) * len(screens))
 
-    with serve_site(site.files, folder.read) as address:
-        measure_pages(address, pages, screens, one)
+    measure_site(site, folder.read, screens, one)
     order = {s.name: n for n, s in enumerate(screens)}
-    return sorted(done, key=lambda m: (m.page, order[m.screen]))
+    return sorted(done, key=lambda m: (m[0].page, order[m[0].screen]))
 
 
 def treat_json(site: SiteReading, handover: Handover, failed: Iterable[Failure], tier: Tier = "avif") -> dict[str, Any]:

@@ -1,31 +1,121 @@
-"""A capture's pages measured in a browser, each result stored as it comes."""
+"""A capture's pages measured in a browser, or estimated without one; each result is stored as it comes."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import asdict
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import asdict, dataclass
+from functools import lru_cache
 
 from sqlalchemy import insert, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from ivory_thistle.core.errors import UnusableInput
-from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
-from ivory_thistle.intake.browser import PageMeasurement, browser_binary, measure_pages
+from ivory_thistle.core.references.site import SiteReading
+from ivory_thistle.core.selection.loads import Load, Loaded, PageOnScreens, estimated, loaded_in_tier
+from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, SHOWN, Screen
+from ivory_thistle.core.treatment.rules import TIERS, Tier
+from ivory_thistle.intake.browser import MeasuredPlacement, PageMeasurement, browser_binary, measure_pages
 from ivory_thistle.intake.site_server import serve_site
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.workflows.capture import stored_site
+
+Weights = Mapping[Tier, Sequence[Loaded]]
+"""What a page loads in each tier."""
+
+
+class Weigher:
+    """Says what pages of a site load in every tier, from a measurement or from markup alone."""
+
+    def __init__(self, site: SiteReading, read: Callable[[str], bytes]) -> None:
+        self._site = site
+        # Pages come with all their screens together, so a few are enough.
+        self._page = lru_cache(4)(lambda path: PageOnScreens(path, site, read))
+
+    def weights(self, measured: PageMeasurement, screen: Screen) -> Weights:
+        """Measured for the most modern tier, chosen anew from the markup for the older ones."""
+        if not measured.measured:
+            page = self._page(measured.page)
+            return {tier: estimated(page.loads(screen, SHOWN[tier]), self._site.files.__getitem__) for tier in TIERS}
+        older: dict[Tier, Sequence[Loaded]] = {
+            tier: loaded_in_tier(
+                measured.requests, self._page(measured.page), screen, tier, self._site.files.__getitem__
+            )
+            for tier in TIERS
+            if tier != "avif" and measured.requests
+        }
+        return {"avif": measured.requests, **older}
+
+    def estimate(self, path: str, screen: Screen) -> PageMeasurement:
+        """A page on a screen as its markup lets one guess it; boxes have no place."""
+        loads = self._page(path).loads(screen, SHOWN["avif"])
+        requests = estimated(loads, self._site.files.__getitem__)
+        placements = tuple(_box(load) for load in loads if load.kind != "preload")
+        return PageMeasurement(path, screen.name, placements, requests, measured=False)
+
+
+def _box(load: Load) -> MeasuredPlacement:
+    return MeasuredPlacement(
+        kind=load.kind, path=load.path, address=load.address, x=0, y=0, width=load.width, height=load.height,
+        first_screen=not load.lazy, lazy=load.lazy, fit=load.fit, element=load.element,
+    )  # fmt: skip
+
+
+def measure_site(
+    site: SiteReading,
+    read: Callable[[str], bytes],
+    screens: Sequence[Screen],
+    on_page: Callable[[PageMeasurement, Weights], None],
+    screenshots: bool = False,
+    skip: Callable[[str, Screen], bool] = lambda page, screen: False,
+) -> None:
+    """Measures every page of a site on every screen, or estimates where no browser is installed.
+
+    `skip` is asked right before each page and screen.
+    """
+    weigher = Weigher(site, read)
+    pages = sorted(p.path for p in site.pages)
+    by_name = {s.name: s for s in screens}
+
+    def told(measured: PageMeasurement) -> None:
+        on_page(measured, weigher.weights(measured, by_name[measured.screen]))
+
+    if browser_binary() is None:
+        for path in pages:
+            for screen in screens:
+                if not skip(path, screen):
+                    told(weigher.estimate(path, screen))
+        return
+    with serve_site(site.files, read) as address:
+        measure_pages(address, pages, screens, told, screenshots=screenshots, skip=skip)
+
+
+def site_screens(site: t.Site) -> list[Screen]:
+    """The screens that a site is judged on."""
+    return [Screen(**s) for s in site.screens] if site.screens else list(DEFAULT_SCREENS)
 
 
 def start_measurement(session: Session, capture_id: int) -> t.Measurement:
-    """A new measurement of every page on the default screens. Raises UnusableInput without a browser."""
-    if browser_binary() is None:
-        raise UnusableInput("No browser is installed; install chromium-headless-shell to measure pages.")
-    pages = session.get_one(t.Capture, capture_id).pages
-    screens = [asdict(s) for s in DEFAULT_SCREENS]
-    measurement = t.Measurement(capture_id=capture_id, state="waiting", screens=screens, total=pages * len(screens))
+    """A new measurement of every page on the site's screens."""
+    capture = session.get_one(t.Capture, capture_id)
+    screens = site_screens(session.get_one(t.Site, capture.site_id))
+    measurement = t.Measurement(
+        capture_id=capture_id,
+        state="waiting",
+        screens=[asdict(s) for s in screens],
+        estimated=browser_binary() is None,
+        total=capture.pages * len(screens),
+    )
     session.add(measurement)
     session.flush()
     return measurement
+
+
+@dataclass(frozen=True, slots=True)
+class _Keys:
+    """The rows that a measurement of a capture leads to, by path."""
+
+    pages: dict[str, int]
+    images: dict[str, int]
 
 
 def measure_capture(
@@ -34,52 +124,49 @@ def measure_capture(
     """Measures what an earlier try has not; `stop` is asked between pages."""
     with sessions() as session:
         measurement = session.get_one(t.Measurement, measurement_id)
+        capture_id = measurement.capture_id
         screens = [Screen(**s) for s in measurement.screens]
-        rows = session.execute(
-            select(t.CaptureFile.path, t.CaptureFile.sha256, t.CaptureFile.image_id).where(
-                t.CaptureFile.capture_id == measurement.capture_id
-            )
-        ).all()
-        pages = dict(
-            session.execute(select(t.Page.path, t.Page.id).where(t.Page.capture_id == measurement.capture_id)).all()
-        )
+        site, read = stored_site(session, capture_id, blobs)
+        keys = _keys(session, capture_id)
         finished = set(
             session.execute(
                 select(t.PageScreen.page_id, t.PageScreen.screen).where(t.PageScreen.measurement_id == measurement_id)
             ).all()
         )
-    digests = {path: digest for path, digest, _ in rows}
-    images = {path: image_id for path, _, image_id in rows if image_id}
-    done = {
-        (page, screen) for page, page_id in pages.items() for screen in screens if (page_id, screen.name) in finished
-    }
 
-    def keep(measured: PageMeasurement) -> None:
+    def keep(measured: PageMeasurement, weights: Weights) -> None:
         shot = blobs.put(measured.screenshot) if measured.screenshot else None
         with sessions.begin() as session:
-            _store(session, measurement_id, pages[measured.page], measured, images, shot)
+            _store(session, measurement_id, keys, measured, weights, shot)
 
-    with serve_site(digests, lambda path: blobs.get(digests[path])) as address:
-        measure_pages(
-            address, sorted(pages), screens, keep, screenshots=True, skip=lambda p, s: (p, s) in done or stop()
+    def skip(path: str, screen: Screen) -> bool:
+        return (keys.pages[path], screen.name) in finished or stop()
+
+    measure_site(site, read, screens, keep, screenshots=True, skip=skip)
+
+
+def _keys(session: Session, capture_id: int) -> _Keys:
+    pages = session.execute(select(t.Page.path, t.Page.id).where(t.Page.capture_id == capture_id)).all()
+    images = session.execute(
+        select(t.CaptureFile.path, t.CaptureFile.image_id).where(
+            t.CaptureFile.capture_id == capture_id, t.CaptureFile.image_id.is_not(None)
         )
+    ).all()
+    return _Keys(dict(pages), {path: key for path, key in images if key})
 
 
 def _store(
     session: Session,
     measurement_id: int,
-    page_id: int,
+    keys: _Keys,
     measured: PageMeasurement,
-    images: dict[str, int],
+    weights: Weights,
     screenshot: str | None,
 ) -> None:
     row = t.PageScreen(
         measurement_id=measurement_id,
-        page_id=page_id,
+        page_id=keys.pages[measured.page],
         screen=measured.screen,
-        opening=measured.opening_bytes,
-        scrolled=measured.scrolled_bytes,
-        requests=len(measured.requests),
         lcp_path=measured.lcp_path,
         lcp_element=measured.lcp_element[:64],
         layout_shift=measured.layout_shift,
@@ -87,13 +174,20 @@ def _store(
         errors=list(measured.errors),
         problem=measured.problem,
         screenshot=screenshot,
-        loaded=[{"path": r.path, "bytes": r.bytes, "opening": r.opening} for r in measured.requests],
     )
     session.add(row)
     session.flush()
+    for tier, loaded in weights.items():
+        session.add(
+            t.PageWeight(
+                page_screen_id=row.id, measurement_id=measurement_id, screen=measured.screen, tier=tier,
+                opening=weight_at_opening(loaded), scrolled=sum(one.bytes for one in loaded), requests=len(loaded),
+                loaded=[{"path": one.path, "bytes": one.bytes, "opening": one.opening} for one in loaded],
+            )
+        )  # fmt: skip
     slots = [
         {
-            "page_screen_id": row.id, "image_id": images.get(p.path or ""), "kind": p.kind, "x": p.x, "y": p.y,
+            "page_screen_id": row.id, "image_id": keys.images.get(p.path or ""), "kind": p.kind, "x": p.x, "y": p.y,
             "width": p.width, "height": p.height, "first_screen": p.first_screen, "lazy": p.lazy, "fit": p.fit[:32],
             "element": p.element[:255],
         }
@@ -101,3 +195,8 @@ def _store(
     ]  # fmt: skip
     if slots:
         session.execute(insert(t.Slot), slots, execution_options={"render_nulls": True})
+
+
+def weight_at_opening(loaded: Iterable[Loaded]) -> int:
+    """Bytes of what is loaded before any scrolling."""
+    return sum(one.bytes for one in loaded if one.opening)

@@ -7,6 +7,7 @@ from concurrent.futures import ThreadPoolExecutor
 
 from ivory_thistle.core.faults import Fault
 from ivory_thistle.core.references.site import SiteFile, SiteReading, read_site
+from ivory_thistle.core.selection.markup_faults import markup_faults
 from ivory_thistle.intake.folder import Folder
 
 Progress = Callable[[int, int], None]
@@ -44,4 +45,4 @@ def inspect_folder(
 def read_folder(folder: Folder, on_file: Progress = nothing) -> SiteReading:
     """A folder read as a site."""
     files, faults = inspect_folder(folder, on_file)
-    return read_site(files, folder.read, faults)
+    return read_site(files, folder.read, faults, judge=markup_faults)

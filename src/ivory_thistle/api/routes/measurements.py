@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 import pyvips
 from fastapi import APIRouter, Response
@@ -11,9 +11,10 @@ from sqlalchemy.orm import Session
 
 from ivory_thistle.api import cursors, schemas
 from ivory_thistle.api.errors import not_found
-from ivory_thistle.api.figures import budget_state
+from ivory_thistle.api.figures import budget_state, site_connections
 from ivory_thistle.api.routes.captures import Limit, capture_of, picture
 from ivory_thistle.api.services import ServicesDep, SessionDep
+from ivory_thistle.core.treatment.rules import Tier
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.measuring import start_measurement
 
@@ -40,7 +41,7 @@ def measurement_out(session: Session, row: t.Measurement) -> schemas.Measurement
     left = seconds * (row.total - done) / done if row.state == "running" and done else None
     return schemas.Measurement(
         id=row.id, capture_id=row.capture_id, state=row.state, error=row.error,  # type: ignore[arg-type]
-        screens=[schemas.ScreenOut(**{k: s[k] for k in ("name", "width", "height", "density")}) for s in row.screens],
+        screens=[schemas.Screen.model_validate(s) for s in row.screens], estimated=row.estimated,
         total=row.total, done=done, problems=problems, seconds_left=left, created_at=row.created_at,
         finished_at=row.finished_at,
     )  # fmt: skip
@@ -93,29 +94,39 @@ def continue_measurement(measurement_id: int, session: SessionDep, services: Ser
 
 @router.get("/screens/{screen}/pages")
 def list_measured_pages(
-    measurement_id: int, screen: str, session: SessionDep, after: str | None = None, limit: Limit = 200
+    measurement_id: int,
+    screen: str,
+    session: SessionDep,
+    tier: Tier = "avif",
+    part: Literal["opening", "scrolled"] = "scrolled",
+    after: str | None = None,
+    limit: Limit = 200,
 ) -> schemas.MeasuredPages:
-    """Pages on one screen, those that load most when scrolled through first."""
+    """Pages on one screen in one tier, those that load most in that part of a visit first."""
     measurement = measurement_of(session, measurement_id)
     _, site = capture_of(session, measurement.capture_id)
-    query = (
-        select(t.PageScreen, t.Page)
-        .join(t.Page, t.Page.id == t.PageScreen.page_id)
-        .where(t.PageScreen.measurement_id == measurement_id, t.PageScreen.screen == screen)
+    size = t.PageWeight.opening if part == "opening" else t.PageWeight.scrolled
+    among = (
+        t.PageWeight.measurement_id == measurement_id,
+        t.PageWeight.screen == screen,
+        t.PageWeight.tier == tier,
     )
-    rows = session.execute(
-        cursors.after(query, t.PageScreen.scrolled, t.PageScreen.id, True, after).limit(limit + 1)
-    ).all()
+    query = (
+        select(t.PageWeight, t.PageScreen, t.Page)
+        .join(t.PageScreen, t.PageScreen.id == t.PageWeight.page_screen_id)
+        .join(t.Page, t.Page.id == t.PageScreen.page_id)
+        .where(*among)
+    )
+    rows = session.execute(cursors.after(query, size, t.PageWeight.id, True, after).limit(limit + 1)).all()
     images = _image_ids(session, measurement.capture_id)
     shown = rows[:limit]
-    heaviest = session.scalar(
-        select(func.max(t.PageScreen.scrolled)).where(
-            t.PageScreen.measurement_id == measurement_id, t.PageScreen.screen == screen
-        )
-    )
-    following = cursors.encode(shown[-1][0].scrolled, shown[-1][0].id) if len(rows) > limit else None
-    items = [schemas.MeasuredPage(**_measured(seen, page, site, images)) for seen, page in shown]
-    return schemas.MeasuredPages(items=items, next=following, heaviest=heaviest or 0)
+    heaviest, over = session.execute(
+        select(func.max(size), func.count(func.nullif(size > site.page_budget, False))).where(*among)
+    ).one()
+    last = shown[-1][0] if shown else None
+    following = cursors.encode(getattr(last, part), last.id) if last and len(rows) > limit else None
+    items = [schemas.MeasuredPage(**_measured(weight, seen, page, site, images)) for weight, seen, page in shown]
+    return schemas.MeasuredPages(items=items, next=following, heaviest=heaviest or 0, over=over)
 
 
 def _image_ids(session: Session, capture_id: int) -> dict[str, int]:
@@ -126,15 +137,20 @@ def _image_ids(session: Session, capture_id: int) -> dict[str, int]:
     return dict(session.execute(found).all())  # type: ignore[arg-type]
 
 
-def _measured(seen: t.PageScreen, page: t.Page, site: t.Site, images: dict[str, int]) -> dict[str, Any]:
-    loaded = sorted(seen.loaded, key=lambda r: -r["bytes"])
+def _measured(
+    weight: t.PageWeight, seen: t.PageScreen, page: t.Page, site: t.Site, images: dict[str, int]
+) -> dict[str, Any]:
+    loaded = sorted(weight.loaded, key=lambda r: -r["bytes"])
+    lines = site_connections(site)
     return {
-        "page_id": page.id, "path": page.path, "title": page.title, "screen": seen.screen, "opening": seen.opening,
-        "scrolled": seen.scrolled, "requests": seen.requests, "lcp_path": seen.lcp_path,
+        "page_id": page.id, "path": page.path, "title": page.title, "screen": seen.screen, "opening": weight.opening,
+        "scrolled": weight.scrolled, "requests": weight.requests, "lcp_path": seen.lcp_path,
         "lcp_element": seen.lcp_element, "layout_shift": seen.layout_shift, "shifting": seen.shifting,
         "errors": seen.errors, "problem": seen.problem,
-        "state_opening": budget_state(seen.opening, site.page_budget),
-        "state_scrolled": budget_state(seen.scrolled, site.page_budget),
+        "state_opening": budget_state(weight.opening, site.page_budget),
+        "state_scrolled": budget_state(weight.scrolled, site.page_budget),
+        "seconds_opening": [line.seconds(weight.opening) for line in lines],
+        "seconds_scrolled": [line.seconds(weight.scrolled) for line in lines],
         "loaded": [schemas.LoadedImage(image_id=images.get(r["path"]), **r) for r in loaded],
     }  # fmt: skip
 
@@ -154,7 +170,12 @@ def _page_screen(session: Session, measurement_id: int, screen: str, page_id: in
 
 @router.get("/screens/{screen}/pages/{page_id}")
 def get_measured_page(
-    measurement_id: int, screen: str, page_id: int, session: SessionDep, services: ServicesDep
+    measurement_id: int,
+    screen: str,
+    page_id: int,
+    session: SessionDep,
+    services: ServicesDep,
+    tier: Tier = "avif",
 ) -> schemas.MeasuredPageDetail:
     """A page on one screen with every box that shows a picture."""
     measurement = measurement_of(session, measurement_id)
@@ -179,7 +200,12 @@ def get_measured_page(
         )
         for s, path, size in rows
     ]  # fmt: skip
-    shown = _measured(seen, page, site, _image_ids(session, measurement.capture_id))
+    weight = session.scalar(
+        select(t.PageWeight).where(t.PageWeight.page_screen_id == seen.id, t.PageWeight.tier == tier)
+    )
+    if not weight:
+        raise not_found("weight in this tier")
+    shown = _measured(weight, seen, page, site, _image_ids(session, measurement.capture_id))
     return schemas.MeasuredPageDetail(**shown, width=width, height=height, slots=slots)
 
 
@@ -212,7 +238,7 @@ def list_image_slots(capture_id: int, image_id: int, session: SessionDep) -> lis
     return [
         schemas.ImageSlot(
             screen=screen, density=densities.get(screen, 1.0), page_id=page_id, page_path=path, width=slot.width,
-            height=slot.height, fit=slot.fit, kind=slot.kind,
+            height=slot.height, fit=slot.fit, kind=slot.kind, measured=not newest.estimated,
         )
         for slot, screen, page_id, path in rows
     ]  # fmt: skip

@@ -33,8 +33,11 @@ _SOCIAL = frozenset(
     }
 )
 _CSS_HINT = re.compile(r"url\(|image-set\(", re.IGNORECASE)
-LAZY_ATTRIBUTES = ("data-src", "data-original", "data-lazy-src", "data-bg", "data-background", "data-image")
-LAZY_SRCSETS = ("data-srcset", "data-lazy-srcset")
+LAZY_ATTRIBUTES = (
+    "data-src", "data-original", "data-lazy", "data-lazy-src", "data-bg", "data-background", "data-background-image",
+    "data-image", "data-poster", "data-srcset", "data-lazy-srcset",
+)  # fmt: skip
+"""Attributes from which scripts in common use load pictures later; one that ends in `srcset` holds candidates."""
 MODERN_TYPES = frozenset({"image/avif", "image/webp"})
 
 
@@ -84,9 +87,10 @@ class PageReading:
     positional: set[str] = field(default_factory=set)
     has_style: bool = False
     data_bytes: int = 0
+    manifests: list[str] = field(default_factory=list)
 
 
-def read_page(source: Source) -> PageReading:
+def read_page(source: Source, lazy_attributes: tuple[str, ...] = LAZY_ATTRIBUTES) -> PageReading:
     """Reads a page's source. Broken markup is read as browsers tokenize it; nothing is raised."""
     reading = PageReading()
     lines = _Lines(source.text)
@@ -95,7 +99,7 @@ def read_page(source: Source) -> PageReading:
         pictures.see(tag)
         if tag.closing or not _may_name_something(tag):
             continue
-        for reference in _references_of(tag, pictures.inside, source, reading):
+        for reference in _references_of(tag, pictures.inside, source, reading, lazy_attributes):
             if reference.address[:5].lower() == "data:":
                 reading.data_bytes += len(reference.address)
                 continue
@@ -161,13 +165,17 @@ def _page_wide(tag: Tag, source: Source, reading: PageReading) -> None:
     elif tag.name == "link" and href and "stylesheet" in (tag.value("rel") or "").lower().split():
         reading.stylesheets.append(href)
         reading.has_style = True
+    elif tag.name == "link" and href and "manifest" in (tag.value("rel") or "").lower().split():
+        reading.manifests.append(href)
     elif tag.name in ("a", "area") and href:
         reading.links.append(Link(href))
 
 
-def _references_of(tag: Tag, in_picture: bool, source: Source, reading: PageReading) -> Iterator[Reference]:
+def _references_of(
+    tag: Tag, in_picture: bool, source: Source, reading: PageReading, lazy_attributes: tuple[str, ...]
+) -> Iterator[Reference]:
     """The references that one start tag makes."""
-    yield from _element_references(tag, in_picture, source)
+    yield from _element_references(tag, in_picture, source, lazy_attributes)
     style = tag.get("style")
     if style:
         reading.has_style = True
@@ -185,10 +193,12 @@ def _references_of(tag: Tag, in_picture: bool, source: Source, reading: PageRead
             yield Reference(r.address, "style", "css", start + r.start, start + r.end, 0, use=use)
 
 
-def _element_references(tag: Tag, in_picture: bool, source: Source) -> Iterator[Reference]:
+def _element_references(
+    tag: Tag, in_picture: bool, source: Source, lazy_attributes: tuple[str, ...]
+) -> Iterator[Reference]:
     name = tag.name
     if name == "img":
-        lazy_by_script = any(tag.get(a) for a in LAZY_ATTRIBUTES + LAZY_SRCSETS)
+        lazy_by_script = any(tag.get(a) for a in lazy_attributes)
         yield from _single(tag, source, "src", "kept" if lazy_by_script else "single")
         yield from _set(tag, source, "srcset", "kept" if lazy_by_script else "candidate")
     elif name == "source" and in_picture:
@@ -211,10 +221,8 @@ def _element_references(tag: Tag, in_picture: bool, source: Source) -> Iterator[
         yield from (r for r in _single(tag, source, "src") if _looks_like_picture(r.address))
     elif name in ("body", "table", "td", "th"):
         yield from _single(tag, source, "background")
-    for attribute in LAZY_ATTRIBUTES:
-        yield from _single(tag, source, attribute)
-    for attribute in LAZY_SRCSETS:
-        yield from _set(tag, source, attribute)
+    for attribute in lazy_attributes:
+        yield from (_set if attribute.endswith("srcset") else _single)(tag, source, attribute)
 
 
 def _looks_like_picture(address: str) -> bool:

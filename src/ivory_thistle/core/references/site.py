@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+import json
 import re
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field
 
 from ivory_thistle.core.faults import Fault
 from ivory_thistle.core.images.facts import ImageFacts
-from ivory_thistle.core.references.addresses import FileIndex, join, page_address
+from ivory_thistle.core.references.addresses import FileIndex, Resolved, join, page_address
 from ivory_thistle.core.references.css import CssReading, read_css
-from ivory_thistle.core.references.page import PageReading, Reference, Use, read_page
+from ivory_thistle.core.references.page import LAZY_ATTRIBUTES, PageReading, Reference, Use, read_page
 from ivory_thistle.core.references.source import Source, read_css_source, read_html_source
 
 _PAGE = re.compile(r"\.(?:html?|xhtml)$", re.IGNORECASE)
@@ -166,10 +168,13 @@ def read_site(
     faults: Iterable[Fault] = (),
     own_hosts: Iterable[str] = (),
     on_page: Callable[[str], None] = lambda path: None,
+    lazy_attributes: tuple[str, ...] = LAZY_ATTRIBUTES,
+    judge: Callable[[str, Source], Iterable[Fault]] = lambda path, source: (),
 ) -> SiteReading:
     """Reads every page of a site and joins pages with images.
 
-    `read` gives a file's bytes by path; `on_page` is told each page as it is read.
+    `read` gives a file's bytes by path; `on_page` is told each page as it is read; `judge` gives the faults of a
+    page's markup.
     """
     by_path = {f.path: f for f in files}
     hosts = tuple(own_hosts)
@@ -178,7 +183,9 @@ def read_site(
     collected = list(faults)
     pages, linked = [], set[str]()
     for path in sorted(p for p in by_path if is_page(p)):
-        page, links = _read_one(path, by_path, index, sheets, read, collected)
+        source = read_html_source(read(path))
+        page, links = _read_one(path, source, by_path, index, sheets, read, collected, lazy_attributes)
+        collected += judge(path, source)
         pages.append(page)
         linked |= links
         on_page(path)
@@ -189,14 +196,15 @@ def read_site(
 
 def _read_one(
     path: str,
+    source: Source,
     files: Mapping[str, SiteFile],
     index: FileIndex,
     sheets: Sheets,
     read: Callable[[str], bytes],
     faults: list[Fault],
+    lazy_attributes: tuple[str, ...],
 ) -> tuple[Page, set[str]]:
-    source = read_html_source(read(path))
-    reading = read_page(source)
+    reading = read_page(source, lazy_attributes)
     base = base_address(path, reading)
     found = [(path, base, reference) for reference in reading.references]
     broken: dict[str, None] = {}
@@ -215,6 +223,8 @@ def _read_one(
             use: Use = "background" if css.is_plain_background(named) else "kept"
             reference = Reference(named.address, "css", "url", named.start, named.end, line, use=use)
             found.append((sheet, page_address(sheet), reference))
+    for address in reading.manifests:
+        found += _manifest_icons(index.resolve(base, address), read)
     placements, used, remote = [], dict[str, None](), dict[str, None]()
     for origin, at, r in found:
         target = index.resolve(at, r.address)
@@ -253,6 +263,22 @@ def _read_one(
         sizes_freely=height_auto or not reading.has_style,
     )
     return page, links
+
+
+_MANIFEST_SOURCE = re.compile(r'"src"\s*:\s*("(?:[^"\\]|\\.)*")')
+
+
+def _manifest_icons(manifest: Resolved, read: Callable[[str], bytes]) -> Iterator[tuple[str, str, Reference]]:
+    """The icons and screenshots of a web manifest: https://www.w3.org/TR/appmanifest/#manifest-image-resources"""
+    if manifest.kind != "local":
+        return
+    text = read(manifest.path).decode("utf-8", "replace")
+    for found in _MANIFEST_SOURCE.finditer(text):
+        with suppress(ValueError):
+            address = str(json.loads(found.group(1)))
+            line = text.count("\n", 0, found.start()) + 1
+            start, end = found.start(1) + 1, found.end(1) - 1
+            yield manifest.path, page_address(manifest.path), Reference(address, "manifest", "src", start, end, line)
 
 
 def base_address(path: str, reading: PageReading) -> str:

@@ -9,7 +9,7 @@ from __future__ import annotations
 from typing import Any
 
 from ivory_thistle.core.selection.lengths import comma_parts, component_values, length_in_px, number, significant
-from ivory_thistle.core.selection.screen import Screen
+from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
 
 Truth = bool | None
 """True, false, or unknown."""
@@ -33,15 +33,21 @@ def matches_media(text: str, screen: Screen) -> bool:
     return any(_query(q, screen) is True for q in comma_parts(nodes))
 
 
+def is_understood(text: str) -> bool:
+    """False for a media query list that can match on no screen because nothing of it is understood."""
+    nodes = component_values(text)
+    return not significant(nodes) or any(_query(q, DEFAULT_SCREENS[0]) is not None for q in comma_parts(nodes))
+
+
 def _word(node: Any) -> str:
     return str(node.lower_value) if node.type == "ident" else ""
 
 
 def _query(nodes: list[Any], screen: Screen) -> Truth:
-    """https://drafts.csswg.org/mediaqueries-5/#typedef-media-query"""
+    """https://drafts.csswg.org/mediaqueries-5/#typedef-media-query ; unknown for what is none ("not all")."""
     parts = significant(nodes)
     if not parts:
-        return False
+        return None
     condition = evaluate_condition(parts, screen)
     if condition != "error":
         return condition  # type: ignore[return-value]
@@ -49,14 +55,14 @@ def _query(nodes: list[Any], screen: Screen) -> Truth:
     if negated or _word(parts[0]) == "only":
         parts = parts[1:]
     if not parts or not _word(parts[0]) or _word(parts[0]) in ("not", "and", "or", "only", "layer"):
-        return False
+        return None
     result: Truth = _word(parts[0]) in ("all", "screen")
     if len(parts) > 1:
         if _word(parts[1]) != "and" or len(parts) < 3:
-            return False
+            return None
         rest = evaluate_condition(parts[2:], screen, allow_or=False)
         if rest == "error":
-            return False
+            return None
         result = _both(result, rest)  # type: ignore[arg-type]
     return _not(result) if negated else result
 

@@ -565,7 +565,7 @@ export interface paths {
         };
         /**
          * List Measured Pages
-         * @description Pages on one screen, those that load most when scrolled through first.
+         * @description Pages on one screen in one tier, those that load most in that part of a visit first.
          */
         get: operations["list_measured_pages"];
         put?: never;
@@ -808,6 +808,18 @@ export interface components {
             finished_at: string | null;
         };
         /**
+         * Connection
+         * @description A line that visitors have: bits a second, and the round trip before the first byte in ms.
+         */
+        Connection: {
+            /** Name */
+            name: string;
+            /** Bits */
+            bits: number;
+            /** Wait Ms */
+            wait_ms: number;
+        };
+        /**
          * Facet
          * @description How many images a filter value would show.
          */
@@ -996,6 +1008,8 @@ export interface components {
             height: number;
             /** Fit */
             fit: string;
+            /** Measured */
+            measured: boolean;
         };
         /**
          * Ledger
@@ -1045,7 +1059,9 @@ export interface components {
         };
         /**
          * MeasuredPage
-         * @description One page on one screen, as Chromium loaded it.
+         * @description One page on one screen, as Chromium loaded it; for older tiers chosen anew from its markup.
+         *
+         *     Seconds are those of the site's connections, in their order.
          */
         MeasuredPage: {
             /** Page Id */
@@ -1084,6 +1100,10 @@ export interface components {
              * @enum {string}
              */
             state_scrolled: "within" | "near" | "over";
+            /** Seconds Opening */
+            seconds_opening: number[];
+            /** Seconds Scrolled */
+            seconds_scrolled: number[];
             /** Loaded */
             loaded: components["schemas"]["LoadedImage"][];
         };
@@ -1128,6 +1148,10 @@ export interface components {
              * @enum {string}
              */
             state_scrolled: "within" | "near" | "over";
+            /** Seconds Opening */
+            seconds_opening: number[];
+            /** Seconds Scrolled */
+            seconds_scrolled: number[];
             /** Loaded */
             loaded: components["schemas"]["LoadedImage"][];
             /** Width */
@@ -1139,7 +1163,7 @@ export interface components {
         };
         /**
          * MeasuredPages
-         * @description All pages on one screen, the heaviest first.
+         * @description All pages on one screen in one tier, the heaviest first; `over` counts those over budget.
          */
         MeasuredPages: {
             /** Items */
@@ -1148,6 +1172,8 @@ export interface components {
             next: string | null;
             /** Heaviest */
             heaviest: number;
+            /** Over */
+            over: number;
         };
         /**
          * Measurement
@@ -1166,7 +1192,9 @@ export interface components {
             /** Error */
             error: string | null;
             /** Screens */
-            screens: components["schemas"]["ScreenOut"][];
+            screens: components["schemas"]["Screen"][];
+            /** Estimated */
+            estimated: boolean;
             /** Total */
             total: number;
             /** Done */
@@ -1418,10 +1446,10 @@ export interface components {
             heaviest: number;
         };
         /**
-         * ScreenOut
-         * @description A viewport that pages are measured on.
+         * Screen
+         * @description A viewport that pages are measured on, in CSS px, and its device pixels a CSS px.
          */
-        ScreenOut: {
+        Screen: {
             /** Name */
             name: string;
             /** Width */
@@ -1456,6 +1484,12 @@ export interface components {
             page_budget: number;
             /** Image Cap */
             image_cap: number;
+            /** Screens */
+            screens: components["schemas"]["Screen"][];
+            /** Connections */
+            connections: components["schemas"]["Connection"][];
+            /** Lazy Attributes */
+            lazy_attributes: string[];
             /**
              * Created At
              * Format: date-time
@@ -1479,6 +1513,12 @@ export interface components {
             page_budget?: number | null;
             /** Image Cap */
             image_cap?: number | null;
+            /** Screens */
+            screens?: components["schemas"]["Screen"][] | null;
+            /** Connections */
+            connections?: components["schemas"]["Connection"][] | null;
+            /** Lazy Attributes */
+            lazy_attributes?: string[] | null;
         };
         /**
          * SiteFromFolder
@@ -2789,6 +2829,8 @@ export interface operations {
     list_measured_pages: {
         parameters: {
             query?: {
+                tier?: "avif" | "webp" | "baseline";
+                part?: "opening" | "scrolled";
                 after?: string | null;
                 limit?: number;
             };
@@ -2832,7 +2874,9 @@ export interface operations {
     };
     get_measured_page: {
         parameters: {
-            query?: never;
+            query?: {
+                tier?: "avif" | "webp" | "baseline";
+            };
             header?: never;
             path: {
                 measurement_id: number;

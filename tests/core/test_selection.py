@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import pytest
 
+from ivory_thistle.core.references.source import read_html_source
 from ivory_thistle.core.selection.candidates import SourceElement, best_candidate, choose, source_size
+from ivory_thistle.core.selection.markup_faults import markup_faults
 from ivory_thistle.core.selection.media import matches_media
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, SHOWN, Screen
 
@@ -108,3 +110,59 @@ def test_picture_takes_the_first_source_that_fits() -> None:
     }
     wide = choose("a.jpg", None, None, sources, DESKTOP, SHOWN["avif"])
     assert wide is not None and (wide.address, wide.source) == ("wide.avif", 1)
+
+
+FAULTS = [
+    ('<img src=x srcset="a 1x, b 100w" sizes=1px>', ["The srcset mixes widths (w) with densities (x); a is not chosen as meant."]),
+    ('<img src=x srcset="a 2x, b 2x">', ["b is never used: a is labelled 2x too."]),
+    ('<img src=x srcset="a, b 1x">', ["b is never used: a is labelled 1x too."]),
+    ('<img src=x srcset="a 0x">', ["a is labelled 0x, a density that no screen has."]),
+    (
+        '<img src=x srcset="a 200q, b 2x">',
+        ["a has the unusable descriptor 200q. Browsers leave this candidate out."],
+    ),
+    (
+        '<img src=x srcset="a 100w">',
+        ["A srcset of widths without sizes: browsers take the image to fill the whole width (100vw)."],
+    ),
+    ('<img src=x srcset="a 2x" sizes=9px>', ["sizes counts only where the srcset labels widths (w)."]),
+    ('<img src=x srcset="a 9w" sizes="50%, 9px">', ['The part "50%" of sizes is skipped: it gives no length.']),
+    ('<img src=x srcset="a 9w" sizes="auto, 9px">', ['The part "auto" of sizes is skipped: auto works only with loading=lazy.']),
+    ('<img src=x srcset="a 9w" sizes="auto, 9px" loading=lazy>', []),
+    (
+        '<img src=x srcset="a 9w" sizes="(wide) 9px, 8px">',
+        ['The part "(wide) 9px" of sizes is skipped: its condition is not understood.'],
+    ),
+    ('<img src=x srcset="">', ["A srcset without any candidate is as if there were none."]),
+    ('<img srcset="a 2x">', ["An img with a srcset but no src shows nothing where srcset is unknown."]),
+    ("<picture><p>x</picture>", ["A picture without an img shows nothing."]),
+    (
+        "<picture><img src=x><source srcset=a></picture>",
+        ["A source behind the img of its picture is never used; put it before."],
+    ),
+    (
+        "<picture><source src=a><img src=x></picture>",
+        ["A source of a picture needs a srcset; without one it is skipped. Its src counts only in video and audio."],
+    ),
+    (
+        "<picture><source srcset=a><source srcset=b type=image/webp><img src=x></picture>",
+        ["A source before this one is always taken, so this one is never used."],
+    ),
+    (
+        '<picture><source srcset=a media="min-width: 9px"><img src=x></picture>',
+        ['The media condition "min-width: 9px" is not understood and never matches.'],
+    ),
+    (
+        "<picture><source srcset=a type=image/foo><img src=x></picture>",
+        ['No browser shows the type "image/foo", so this source is never used.'],
+    ),
+    ("<picture><source srcset='a 1x, b 2x' type=image/webp><img src=x></picture><video><source src=v></video>", []),
+]
+
+
+@pytest.mark.parametrize(("html", "expected"), FAULTS, ids=[f[0][:50] for f in FAULTS])
+def test_faults_of_markup_are_told_with_their_consequence(html: str, expected: list[str]) -> None:
+    """Whole sentences, on the line where the fault stands."""
+    found = markup_faults("p.html", read_html_source(f"<!doctype html>\n{html}".encode()))
+    assert [f.message for f in found] == expected
+    assert {f.line for f in found} <= {2}

@@ -1,17 +1,16 @@
-import { createRootRoute, createRoute, createRouter, Link, Outlet, redirect } from "@tanstack/react-router";
+import {
+  createRootRoute,
+  createRoute,
+  createRouter,
+  Link,
+  lazyRouteComponent,
+  Outlet,
+  redirect,
+} from "@tanstack/react-router";
 import { AuditScreen } from "@/features/audit/audit-screen";
 import { readView } from "@/features/audit/audit-view";
-import { PageScreen } from "@/features/audit/page-screen";
-import { CaptureScreen } from "@/features/capture/capture-screen";
-import { HandoverScreen } from "@/features/handover/handover-screen";
-import { ImageScreen } from "@/features/library/image-screen";
 import { readFilter } from "@/features/library/library-filter";
-import { LibraryScreen } from "@/features/library/library-screen";
-import { RunScreen } from "@/features/runs/run-screen";
-import { SavingsScreen } from "@/features/savings/savings-screen";
-import { NewSiteScreen } from "@/features/sites/new-site-screen";
 import { SitesScreen } from "@/features/sites/sites-screen";
-import { TreatmentScreen } from "@/features/treatment/treatment-screen";
 import { Empty } from "@/shared/ui/basics";
 import { Patterns } from "@/shared/ui/state";
 import { SiteFrame } from "./site-frame";
@@ -32,7 +31,11 @@ const root = createRootRoute({
   ),
 });
 const sites = createRoute({ getParentRoute: () => root, path: "/", component: SitesScreen });
-const newSite = createRoute({ getParentRoute: () => root, path: "/new", component: NewSiteScreen });
+const newSite = createRoute({
+  getParentRoute: () => root,
+  path: "/new",
+  component: lazyRouteComponent(() => import("@/features/sites/new-site-screen"), "NewSiteScreen"),
+});
 const site = createRoute({ getParentRoute: () => root, path: "/sites/$siteId", component: SiteFrame });
 const siteStart = createRoute({
   getParentRoute: () => site,
@@ -41,7 +44,11 @@ const siteStart = createRoute({
     throw redirect({ to: "/sites/$siteId/audit", params });
   },
 });
-const capture = createRoute({ getParentRoute: () => site, path: "capture", component: CaptureScreen });
+const capture = createRoute({
+  getParentRoute: () => site,
+  path: "capture",
+  component: lazyRouteComponent(() => import("@/features/capture/capture-screen"), "CaptureScreen"),
+});
 const audit = createRoute({
   getParentRoute: () => site,
   path: "audit",
@@ -51,20 +58,40 @@ const audit = createRoute({
 const page = createRoute({
   getParentRoute: () => site,
   path: "audit/$pageId",
-  component: PageScreen,
+  component: lazyRouteComponent(() => import("@/features/audit/page-screen"), "PageScreen"),
   validateSearch: readView,
 });
 const library = createRoute({
   getParentRoute: () => site,
   path: "library",
-  component: LibraryScreen,
+  component: lazyRouteComponent(() => import("@/features/library/library-screen"), "LibraryScreen"),
   validateSearch: readFilter,
 });
-const image = createRoute({ getParentRoute: () => site, path: "library/$imageId", component: ImageScreen });
-const treatment = createRoute({ getParentRoute: () => site, path: "treatment", component: TreatmentScreen });
-const runs = createRoute({ getParentRoute: () => site, path: "runs", component: RunScreen });
-const savings = createRoute({ getParentRoute: () => site, path: "savings", component: SavingsScreen });
-const handover = createRoute({ getParentRoute: () => site, path: "handover", component: HandoverScreen });
+const image = createRoute({
+  getParentRoute: () => site,
+  path: "library/$imageId",
+  component: lazyRouteComponent(() => import("@/features/library/image-screen"), "ImageScreen"),
+});
+const treatment = createRoute({
+  getParentRoute: () => site,
+  path: "treatment",
+  component: lazyRouteComponent(() => import("@/features/treatment/treatment-screen"), "TreatmentScreen"),
+});
+const runs = createRoute({
+  getParentRoute: () => site,
+  path: "runs",
+  component: lazyRouteComponent(() => import("@/features/runs/run-screen"), "RunScreen"),
+});
+const savings = createRoute({
+  getParentRoute: () => site,
+  path: "savings",
+  component: lazyRouteComponent(() => import("@/features/savings/savings-screen"), "SavingsScreen"),
+});
+const handover = createRoute({
+  getParentRoute: () => site,
+  path: "handover",
+  component: lazyRouteComponent(() => import("@/features/handover/handover-screen"), "HandoverScreen"),
+});
 
 export const router = createRouter({
   routeTree: root.addChildren([

@@ -134,7 +134,9 @@ class PageOnScreens:
                 yield from self._link(node, screen, shown)
 
     def _image(self, image: ImageElement, screen: Screen, shown: frozenset[str]) -> Load | None:
-        choice = choose(image.src, image.srcset, image.sizes, image.sources, screen, shown)
+        # For `sizes=auto` the box decides; before layout the attribute is the best guess of it.
+        auto_width = float(image.declared[0]) if image.lazy and image.declared[0] else None
+        choice = choose(image.src, image.srcset, image.sizes, image.sources, screen, shown, auto_width)
         if not choice:
             return None
         load = self._one("img", image.node, stripped(choice.address))

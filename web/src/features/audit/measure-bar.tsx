@@ -3,17 +3,20 @@ import { api, told } from "@/shared/api/client";
 import { useProgress } from "@/shared/api/progress";
 import { measurementQuery } from "@/shared/api/queries";
 import { count, counted, duration } from "@/shared/format/figures";
+import { TIERS } from "@/shared/format/tiers";
 import { Button, Failed, Progress } from "@/shared/ui/basics";
 import { Choice } from "@/shared/ui/choice";
 import { useNotice } from "@/shared/ui/notices";
 import { useSite } from "@/shared/ui/site-context";
-import { type AuditView, LINES, PARTS } from "./audit-view";
+import { type AuditView, lineIndex, PARTS } from "./audit-view";
+import { ScreensDialog } from "./screens-dialog";
 
 type Props = { view: AuditView; change: (part: Partial<AuditView>) => void };
 
 /** Starts measuring, shows how far it is, and switches between what was measured. */
 export function MeasureBar({ view, change }: Props) {
-  const captureId = useSite().capture.id;
+  const site = useSite();
+  const captureId = site.capture.id;
   const queries = useQueryClient();
   const say = useNotice();
   const query = measurementQuery(captureId);
@@ -54,8 +57,10 @@ export function MeasureBar({ view, change }: Props) {
           Measure in a browser
         </Button>
         <span className="text-ink-soft">
-          Loads every page in headless Chromium on a phone, a tablet, a laptop and a desktop screen.
+          Loads every page in headless Chromium on the {counted(site.screens.length, "screen")} of this site:{" "}
+          {site.screens.map((s) => s.name).join(", ")}.
         </span>
+        <ScreensDialog />
       </div>
     );
   }
@@ -93,21 +98,33 @@ export function MeasureBar({ view, change }: Props) {
         {view.screen && (
           <>
             <Choice label="Part" value={view.part} choices={PARTS} onChange={(part) => change({ part })} />
+            <Choice
+              label="Audience tier"
+              value={view.tier}
+              choices={TIERS}
+              onChange={(tier) => change({ tier })}
+            />
             <label className="flex items-center gap-2 text-ink-soft">
               On
               <select
-                value={view.line}
+                value={site.connections[lineIndex(site.connections, view.line)]?.name}
                 onChange={(e) => change({ line: e.target.value })}
                 className="rounded border border-rule bg-card px-2 py-1 text-ink"
               >
-                {LINES.map((l) => (
-                  <option key={l.key} value={l.key}>
-                    {l.words}
+                {site.connections.map((c) => (
+                  <option key={c.name} value={c.name}>
+                    {c.name}
                   </option>
                 ))}
               </select>
             </label>
           </>
+        )}
+        <ScreensDialog />
+        {!going && (
+          <Button onClick={() => start.mutate()} disabled={start.isPending}>
+            {m.estimated ? "Estimate again" : "Measure again"}
+          </Button>
         )}
       </div>
     </div>

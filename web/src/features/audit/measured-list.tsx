@@ -7,7 +7,7 @@ import { Button, Empty, Failed, Loading } from "@/shared/ui/basics";
 import { useSite } from "@/shared/ui/site-context";
 import { INKS } from "@/shared/ui/state";
 import { WeightStrip } from "@/shared/ui/weight-strip";
-import { type AuditView, seconds } from "./audit-view";
+import { type AuditView, lineIndex } from "./audit-view";
 
 /** Every page as measured on one screen: bytes on the wire, seconds, the largest picture, the shift of its layout. */
 export function MeasuredList({ view }: { view: AuditView }) {
@@ -15,13 +15,13 @@ export function MeasuredList({ view }: { view: AuditView }) {
   const measurement = useQuery(measurementQuery(site.capture.id)).data;
   const settled = measurement?.state === "running" ? Math.floor(measurement.done / 8) : measurement?.done;
   const pages = useInfiniteQuery({
-    queryKey: ["measurement", measurement?.id, view.screen, site.page_budget, settled],
+    queryKey: ["measurement", measurement?.id, view.screen, view.tier, view.part, site, settled],
     queryFn: ({ pageParam }) =>
       told(
         api.GET("/api/v1/measurements/{measurement_id}/screens/{screen}/pages", {
           params: {
             path: { measurement_id: measurement?.id ?? 0, screen: view.screen },
-            query: { after: pageParam },
+            query: { tier: view.tier, part: view.part, after: pageParam },
           },
         }),
       ),
@@ -33,13 +33,20 @@ export function MeasuredList({ view }: { view: AuditView }) {
   if (pages.isPending) return <Loading what="what was measured" />;
   if (pages.isError) return <Failed error={pages.error} again={() => pages.refetch()} />;
   const rows = pages.data.pages.flatMap((p) => p.items);
-  if (rows.length === 0) return <Empty>No page is measured on this screen yet.</Empty>;
-  const sorted = [...rows].sort((a, b) => b[view.part] - a[view.part]);
+  if (rows.length === 0) {
+    return <Empty>Nothing is measured on this screen yet; measure again to see it.</Empty>;
+  }
+  const over = pages.data.pages[0]?.over ?? 0;
   const scale = Math.max(pages.data.pages[0]?.heaviest ?? 0, site.page_budget);
   return (
     <>
+      <p className="mt-4">
+        {over === 0 ? "Every page is within budget" : `${counted(over, "page")} over budget`}
+        {view.part === "opening" ? " at opening" : " when scrolled through"};{" "}
+        <span className="text-ink-soft">{origin(measurement?.estimated ?? false, view.tier)}</span>
+      </p>
       <ul className="mt-4 divide-y divide-rule border-y border-rule">
-        {sorted.map((page) => (
+        {rows.map((page) => (
           <MeasuredRow key={page.page_id} page={page} view={view} scale={scale} />
         ))}
       </ul>
@@ -62,7 +69,8 @@ function MeasuredRow({ page, view, scale }: RowProps) {
   const state = view.part === "opening" ? page.state_opening : page.state_scrolled;
   const loaded = page.loaded.filter((r) => view.part === "scrolled" || r.opening);
   const segments = loaded.map((r) => ({ image_id: r.image_id ?? 0, path: r.path, bytes: r.bytes }));
-  const wait = seconds(used, view.line);
+  const waits = view.part === "opening" ? page.seconds_opening : page.seconds_scrolled;
+  const wait = waits[lineIndex(site.connections, view.line)] ?? 0;
   return (
     <li className="grid grid-cols-[minmax(150px,230px)_minmax(0,1fr)_80px_170px] items-start gap-6 py-2.5">
       <div className="min-w-0">
@@ -113,6 +121,14 @@ function MeasuredRow({ page, view, scale }: RowProps) {
       </p>
     </li>
   );
+}
+
+/** Where the figures come from, in words. */
+function origin(estimated: boolean, tier: AuditView["tier"]): string {
+  if (estimated)
+    return "estimated from markup, for no browser is installed; lazy images count as not yet seen.";
+  if (tier === "avif") return "measured in Chromium.";
+  return "chosen anew from the markup for these browsers, starting from what Chromium was seen to load.";
 }
 
 function largest(page: Schemas["MeasuredPage"]): string {

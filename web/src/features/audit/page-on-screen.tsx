@@ -3,23 +3,27 @@ import { useNavigate } from "@tanstack/react-router";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { measurementQuery } from "@/shared/api/queries";
 import { bytes, counted, fileName } from "@/shared/format/figures";
+import { type Tier, tierWords } from "@/shared/format/tiers";
 import { Failed, Loading } from "@/shared/ui/basics";
 import { Choice } from "@/shared/ui/choice";
 import { useSite } from "@/shared/ui/site-context";
 
-type Props = { pageId: number; screen: string; onScreen: (screen: string) => void };
+type Props = { pageId: number; screen: string; tier: Tier; onScreen: (screen: string) => void };
 
 /** The page's picture on one screen, every placement outlined at its place with its weight. */
-export function PageOnScreen({ pageId, screen, onScreen }: Props) {
+export function PageOnScreen({ pageId, screen, tier, onScreen }: Props) {
   const site = useSite();
   const measurement = useQuery(measurementQuery(site.capture.id)).data;
   const chosen = screen || measurement?.screens.at(-1)?.name || "";
   const page = useQuery({
-    queryKey: ["measurement", measurement?.id, chosen, "page", pageId, measurement?.done],
+    queryKey: ["measurement", measurement?.id, chosen, tier, "page", pageId, measurement?.done],
     queryFn: () =>
       told(
         api.GET("/api/v1/measurements/{measurement_id}/screens/{screen}/pages/{page_id}", {
-          params: { path: { measurement_id: measurement?.id ?? 0, screen: chosen, page_id: pageId } },
+          params: {
+            path: { measurement_id: measurement?.id ?? 0, screen: chosen, page_id: pageId },
+            query: { tier },
+          },
         }),
       ),
     enabled: Boolean(measurement && chosen),
@@ -41,7 +45,9 @@ export function PageOnScreen({ pageId, screen, onScreen }: Props) {
           <p className="mt-3 mb-3 text-ink-soft">
             <span className="figure text-ink">{bytes(page.data.opening)}</span> at opening,{" "}
             <span className="figure text-ink">{bytes(page.data.scrolled)}</span> scrolled through, in{" "}
-            {counted(page.data.requests, "image file")}; measured in Chromium.{" "}
+            {counted(page.data.requests, "image file")}
+            {tier !== "avif" && `, for ${tierWords(tier)}`};{" "}
+            {measurement.estimated ? "estimated from markup" : "measured in Chromium"}.{" "}
             {page.data.problem || page.data.errors.join(" ")}
           </p>
           <Outlines page={page.data} measurementId={measurement.id} />

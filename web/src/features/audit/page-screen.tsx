@@ -16,7 +16,7 @@ export function PageScreen() {
   const siteId = String(site.id);
   const navigate = useNavigate();
   const pageId = Number(useParams({ from: "/sites/$siteId/audit/$pageId" }).pageId);
-  const { screen = "" } = useSearch({ from: "/sites/$siteId/audit/$pageId" });
+  const { screen = "", tier = "avif" } = useSearch({ from: "/sites/$siteId/audit/$pageId" });
   const page = useQuery({
     queryKey: ["capture", site.capture.id, "page", pageId, site.page_budget],
     queryFn: () =>
@@ -64,6 +64,7 @@ export function PageScreen() {
         }
       />
       <PageOnScreen
+        tier={tier}
         pageId={p.id}
         screen={screen}
         onScreen={(next) =>

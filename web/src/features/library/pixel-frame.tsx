@@ -66,7 +66,8 @@ export function PixelFrame({ image }: { image: Schemas["ImageDetail"] }) {
             )}
           </p>
           <p className="mb-3 text-ink-soft">
-            Measured in Chromium; up to two pixels a CSS px are counted as needed.
+            {slots.data?.every((s) => s.measured) ? "Measured in Chromium" : "Estimated from markup"}; up to
+            two pixels a CSS px are counted as needed.
           </p>
           <table className="border-collapse">
             <thead className="text-ink-soft">

@@ -3,18 +3,12 @@ import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { against, bytes, counted, less } from "@/shared/format/figures";
+import { TIERS, type Tier } from "@/shared/format/tiers";
 import { buttonLook, Empty, Failed, Loading, Title } from "@/shared/ui/basics";
 import { Choice } from "@/shared/ui/choice";
 import { useSite } from "@/shared/ui/site-context";
 import { INKS } from "@/shared/ui/state";
 import { WeightStrip } from "@/shared/ui/weight-strip";
-
-type Tier = keyof Schemas["TierBytes"];
-const TIERS = [
-  ["avif", "Browsers that show AVIF"],
-  ["webp", "WebP, not AVIF"],
-  ["baseline", "Neither"],
-] as const;
 
 /** Bytes before, after and saved, for the site and every page, in each audience tier. */
 export function SavingsScreen() {

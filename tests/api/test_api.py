@@ -241,6 +241,33 @@ def test_measuring_goes_on_where_it_was_stopped(
     slots = client.get(f"{base}/images/{image['id']}/slots").json()
     assert {s["screen"] for s in slots} == {"phone", "tablet", "laptop", "desktop"}
     assert client.get(f"{own}/screens/wall/pages").json()["items"] == []
+    for part in ("opening", "scrolled"):
+        for tier in ("avif", "webp", "baseline"):
+            listed = client.get(f"{own}/screens/phone/pages", params={"tier": tier, "part": part}).json()
+            weights = [p[part] for p in listed["items"]]
+            assert weights == sorted(weights, reverse=True) and listed["heaviest"] == weights[0] > 0
+    # 8 bits a byte over 1.6 Mbit/s, and the round trip.
+    assert second["seconds_scrolled"][2] == pytest.approx(0.15 + second["scrolled"] * 8 / 1_600_000)
+
+
+def test_screens_and_connections_of_a_site(application: Application, capture: dict[str, int]) -> None:
+    """Changed ones are kept and measured on; unusable ones are refused with a reason."""
+    client, site = application.client, f"/api/v1/sites/{capture['site_id']}"
+    before = client.get(site).json()
+    assert [s["name"] for s in before["screens"]] == ["phone", "tablet", "laptop", "desktop"]
+    wall = {"name": "wall", "width": 2560, "height": 1440, "density": 1}
+    slow = {"name": "Mountain hut", "bits": 200_000, "wait_ms": 900}
+    changed = client.patch(site, json={"screens": [wall], "connections": [slow], "lazy_attributes": ["data-later"]})
+    assert changed.json()["screens"] == [wall] and changed.json()["connections"] == [slow]
+    twice = client.patch(site, json={"screens": [wall, wall]})
+    assert twice.status_code == 422 and "same name" in twice.json()["detail"]
+    assert client.patch(site, json={"screens": []}).status_code == 422
+    client.post(f"/api/v1/captures/{capture['id']}/measurements")
+    done = application.wait(f"/api/v1/captures/{capture['id']}/measurement", ("done", "failed"))
+    assert [s["name"] for s in done["screens"]] == ["wall"] and done["done"] == 2
+    pages = client.get(f"/api/v1/measurements/{done['id']}/screens/wall/pages").json()["items"]
+    assert [len(p["seconds_opening"]) for p in pages] == [1, 1]
+    client.patch(site, json={k: before[k] for k in ("screens", "connections", "lazy_attributes")})
 
 
 def test_the_types_of_the_front_end_are_current() -> None:

@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import pytest
 import tinycss2
+from PIL import Image
 
 from ivory_thistle.core.references.addresses import FileIndex, join, page_address
 from ivory_thistle.core.references.css import css_string, read_css, read_style_attribute
 from ivory_thistle.core.references.page import read_page
+from ivory_thistle.core.references.site import read_site
 from ivory_thistle.core.references.source import Edit, read_css_source, read_html_source
 from ivory_thistle.core.references.srcset import parse_srcset
+from ivory_thistle.intake.folder import Folder
+from ivory_thistle.workflows.reading import inspect_folder
 
 # The HTML standard's own rules (https://html.spec.whatwg.org/#parsing-a-srcset-attribute), worked by hand.
 SRCSETS = [
@@ -205,3 +211,23 @@ def test_modern_pictures_and_script_driven_images_are_kept() -> None:
     page = "<picture><source type=image/avif srcset=a.avif><img src=b.jpg></picture><img src=c.gif data-src=d.jpg><img src=e.jpg>"
     uses = {r.address: r.use for r in read_page(read_html_source(page.encode())).references}
     assert uses == {"a.avif": "kept", "b.jpg": "kept", "c.gif": "kept", "d.jpg": "kept", "e.jpg": "single"}
+
+
+def test_web_manifests_and_attributes_of_lazy_scripts(tmp_path: Path) -> None:
+    """Icons of a manifest, with their place in it; addresses in the attributes that a site's scripts read."""
+    (tmp_path / "app").mkdir()
+    (tmp_path / "app" / "a.webmanifest").write_text(
+        '{"name": "x",\n "icons": [{"src": "icon\\u002dl.png", "sizes": "9x9"}]}'
+    )
+    (tmp_path / "index.html").write_text(
+        "<link rel=manifest href=app/a.webmanifest><img data-src=lazy.png><p data-later=own.png data-later-srcset='two.png 2x'>"
+    )
+    for name in ("app/icon-l.png", "lazy.png", "own.png", "two.png"):
+        Image.new("RGB", (len(name), 2)).save(tmp_path / name)
+    folder = Folder(tmp_path)
+    files, faults = inspect_folder(folder)
+    site = read_site(files, folder.read, faults, lazy_attributes=("data-later", "data-later-srcset"))
+    assert site.pages[0].files == ("own.png", "two.png", "app/icon-l.png")
+    icon = next(p for p in site.pages[0].placements if p.element == "manifest")
+    assert (icon.source, icon.line, icon.file) == ("app/a.webmanifest", 2, "app/icon-l.png")
+    assert "lazy.png" in read_site(files, folder.read).pages[0].files

@@ -113,7 +113,10 @@ def test_picture_takes_the_first_source_that_fits() -> None:
 
 
 FAULTS = [
-    ('<img src=x srcset="a 1x, b 100w" sizes=1px>', ["The srcset mixes widths (w) with densities (x); a is not chosen as meant."]),
+    (
+        '<img src=x srcset="a 1x, b 100w" sizes=1px>',
+        ["The srcset mixes widths (w) with densities (x); a is not chosen as meant."],
+    ),
     ('<img src=x srcset="a 2x, b 2x">', ["b is never used: a is labelled 2x too."]),
     ('<img src=x srcset="a, b 1x">', ["b is never used: a is labelled 1x too."]),
     ('<img src=x srcset="a 0x">', ["a is labelled 0x, a density that no screen has."]),
@@ -127,7 +130,10 @@ FAULTS = [
     ),
     ('<img src=x srcset="a 2x" sizes=9px>', ["sizes counts only where the srcset labels widths (w)."]),
     ('<img src=x srcset="a 9w" sizes="50%, 9px">', ['The part "50%" of sizes is skipped: it gives no length.']),
-    ('<img src=x srcset="a 9w" sizes="auto, 9px">', ['The part "auto" of sizes is skipped: auto works only with loading=lazy.']),
+    (
+        '<img src=x srcset="a 9w" sizes="auto, 9px">',
+        ['The part "auto" of sizes is skipped: auto works only with loading=lazy.'],
+    ),
     ('<img src=x srcset="a 9w" sizes="auto, 9px" loading=lazy>', []),
     (
         '<img src=x srcset="a 9w" sizes="(wide) 9px, 8px">',

@@ -137,9 +137,7 @@ def test_older_tiers_are_chosen_from_the_markup(tmp_path: Path) -> None:
     }
 
 
-def test_without_a_browser_everything_is_estimated_and_says_so(
-    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
+def test_without_a_browser_everything_is_estimated_and_says_so(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Slots come from sizes, attributes or the file; lazy images are taken to lie below the first screen."""
     monkeypatch.setattr(measuring, "browser_binary", lambda: None)
     assert browser.browser_binary() is not None

@@ -10,8 +10,9 @@ left to the reader.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, KeysView
 from dataclasses import dataclass, field
+from functools import lru_cache
 from html.entities import html5
 
 _SPACE = r"[\t\n\f\r ]"
@@ -32,6 +33,7 @@ _WHOLE_TAG = re.compile(
     rf"(?:(?>{_SPACE}*={_SPACE}*)(?>\"[^\"]*\"|'[^']*'|[^\"'\t\n\f\r >][^\t\n\f\r >]*+|(?=>))|(?!{_SPACE}*=)))*+)"
     rf"((?:{_SPACE}|/)*)>"
 )
+_QUOTES = ("", "", '"', "'", "", "")
 _RAW = frozenset({"script", "style", "xmp", "iframe", "noembed", "noframes", "title", "textarea"})
 _SCRIPT_MARK = re.compile(r"<!--|-->|</?script(?=[\t\n\f\r />])", re.IGNORECASE)
 _REFERENCE = re.compile(r"&(?:#[xX][0-9A-Fa-f]+;?|#[0-9]+;?|[A-Za-z][A-Za-z0-9]*;?)")
@@ -69,6 +71,11 @@ class Tag:
     _found: dict[str, Attribute] | None = field(default=None, repr=False)
 
     @property
+    def names(self) -> KeysView[str]:
+        """The lower-case names of all attributes."""
+        return self._by_name().keys()
+
+    @property
     def attributes(self) -> tuple[Attribute, ...]:
         """All attributes in source order."""
         return tuple(self._by_name().values())
@@ -93,18 +100,44 @@ def _attributes(text: str, at: int, end: int) -> dict[str, Attribute]:
     attributes: dict[str, Attribute] = {}
     while at < end and (found := _ATTRIBUTE.match(text, at)) and found.end() <= end:
         name = found.group(1).lower()
-        group = next((g for g in (2, 3, 4) if found.group(g) is not None), None)
-        begin, stop = found.span(group) if group else (found.end(), found.end())
-        quote = {2: '"', 3: "'", None: ""}.get(group, "")
+        # The last group that took part: 2 to 4 hold a value in double, single or no quotes.
+        group = found.lastindex or 1
+        begin, stop = found.span(group) if 2 <= group <= 4 else (found.end(), found.end())
+        quote = _QUOTES[group]
         attributes.setdefault(name, Attribute(name, text[begin:stop], begin, stop, found.start(1), found.end(), quote))
         at = found.end()
     return attributes
 
 
-def tags(text: str) -> Iterator[Tag]:
-    """Every tag in source order. An unterminated last tag is dropped, as browsers do."""
+@lru_cache(16)
+def passing_over(names: frozenset[str], ends: frozenset[str], attributes: frozenset[str]) -> re.Pattern[str]:
+    """A pattern that takes text and tags in one go, but for tags of `names`, end tags of `ends`, and any `attributes`.
+
+    Attributes are given by how their names begin. Tags that bear on how others are read are never passed over, nor
+    are malformed ones.
+    """
+    kept = "|".join(sorted(map(re.escape, names | _RAW | {"svg", "math", "plaintext"})))
+    kept_ends = "|".join(sorted(map(re.escape, ends | {"svg", "math"})))
+    noted = "|".join(sorted(map(re.escape, attributes)))
+    value = r"\"[^\"]*+\"|'[^']*+'|[^\"'\t\n\f\r >][^\t\n\f\r >]*+|(?=>)"
+    attribute = rf"(?:{_SPACE}|/)++(?!=|{noted})[^\t\n\f\r />=]*+(?:{_SPACE}*+={_SPACE}*+(?>{value}))?+"
+    named = rf"(?:{kept}|/(?:{kept_ends}))[\t\n\f\r />]"
+    tag = rf"<(?!{named})/?[a-z][^\t\n\f\r />]*+(?:{attribute})*+>"
+    return re.compile(rf"(?:[^<]++|{tag}|<(?![a-z!/?]))*+", re.IGNORECASE | re.ASCII)
+
+
+def tags(text: str, over: re.Pattern[str] | None = None) -> Iterator[Tag]:
+    """Every tag in source order, but those that the pattern `over` (of `passing_over`) takes.
+
+    An unterminated last tag is dropped, as browsers do.
+    """
     at, foreign = 0, 0
-    while opening := _OPENING.search(text, at):
+    while True:
+        if over and (passed := over.match(text, at)):
+            at = passed.end()
+        opening = _OPENING.search(text, at)
+        if not opening:
+            return
         start = opening.start()
         follows = text[start + 1]
         if follows in "!?":

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from ivory_thistle.core.references.css import read_css, read_style_attribute
-from ivory_thistle.core.references.markup import Attribute, Tag, tags, unescape_attribute
+from ivory_thistle.core.references.markup import Attribute, Tag, passing_over, tags, unescape_attribute
 from ivory_thistle.core.references.source import Source
 from ivory_thistle.core.references.srcset import parse_srcset
 
@@ -95,9 +95,10 @@ def read_page(source: Source, lazy_attributes: tuple[str, ...] = LAZY_ATTRIBUTES
     reading = PageReading()
     lines = _Lines(source.text)
     pictures = _Pictures()
-    for tag in tags(source.text):
+    over = passing_over(_NAMING, frozenset({"picture"}), frozenset({"style", "background", *lazy_attributes}))
+    for tag in tags(source.text, over):
         pictures.see(tag)
-        if tag.closing or not _may_name_something(tag):
+        if tag.closing:
             continue
         for reference in _references_of(tag, pictures.inside, source, reading, lazy_attributes):
             if reference.address[:5].lower() == "data:":
@@ -111,18 +112,9 @@ def read_page(source: Source, lazy_attributes: tuple[str, ...] = LAZY_ATTRIBUTES
 
 
 _NAMING = frozenset(
-    {"img", "source", "input", "video", "link", "meta", "image", "feimage", "use", "object", "embed", "body", "table",
-     "td", "th", "base", "title", "a", "area", "style"}
+    {"img", "source", "input", "video", "link", "meta", "image", "feimage", "use", "object", "embed", "base", "title",
+     "a", "area", "style", "picture"}
 )  # fmt: skip
-_MAY_NAME = re.compile(r"style|data-", re.IGNORECASE)
-
-
-def _may_name_something(tag: Tag) -> bool:
-    """False for the many tags that can name no picture, sheet or link, judged without reading attributes."""
-    start, end = tag.attributes_at
-    if start == end:
-        return tag.name in ("style", "title")
-    return tag.name in _NAMING or _MAY_NAME.search(tag.text, start, end) is not None
 
 
 class _Pictures:
@@ -198,7 +190,7 @@ def _element_references(
 ) -> Iterator[Reference]:
     name = tag.name
     if name == "img":
-        lazy_by_script = any(tag.get(a) for a in lazy_attributes)
+        lazy_by_script = not tag.names.isdisjoint(lazy_attributes)
         yield from _single(tag, source, "src", "kept" if lazy_by_script else "single")
         yield from _set(tag, source, "srcset", "kept" if lazy_by_script else "candidate")
     elif name == "source" and in_picture:
@@ -221,7 +213,7 @@ def _element_references(
         yield from (r for r in _single(tag, source, "src") if _looks_like_picture(r.address))
     elif name in ("body", "table", "td", "th"):
         yield from _single(tag, source, "background")
-    for attribute in lazy_attributes:
+    for attribute in () if tag.names.isdisjoint(lazy_attributes) else (a for a in lazy_attributes if a in tag.names):
         yield from (_set if attribute.endswith("srcset") else _single)(tag, source, attribute)
 
 

@@ -86,7 +86,7 @@ function MeasuredRow({ page, view, scale }: RowProps) {
           className="block truncate text-[12.5px] text-ink-soft"
           title={page.lcp_path ?? page.lcp_element}
         >
-          {page.problem || `${counted(loaded.length, "image")}; largest: ${largest(page)}`}
+          {page.problem || `${counted(loaded.length, "image")}; largest on screen: ${largest(page)}`}
         </span>
       </div>
       <div>

@@ -1,9 +1,9 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { Dialog } from "radix-ui";
 import { type FormEvent, useState } from "react";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { siteQuery } from "@/shared/api/queries";
 import { Button } from "@/shared/ui/basics";
+import { DialogButton } from "@/shared/ui/dialog";
 import { useNotice } from "@/shared/ui/notices";
 import { useSite } from "@/shared/ui/site-context";
 
@@ -11,23 +11,10 @@ type Row = { key: number; name: string; values: string[] };
 
 /** The screens a site is measured on and the connections its waiting times are told for, changed in place. */
 export function ScreensDialog() {
-  const [open, setOpen] = useState(false);
   return (
-    <Dialog.Root open={open} onOpenChange={setOpen}>
-      <Dialog.Trigger asChild>
-        <Button>Change screens and connections</Button>
-      </Dialog.Trigger>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-10 bg-ink/30" />
-        <Dialog.Content
-          aria-describedby={undefined}
-          className="fixed top-1/2 left-1/2 z-10 max-h-[90vh] w-[620px] max-w-[94vw] -translate-x-1/2 -translate-y-1/2 overflow-auto rounded border border-rule bg-card p-6 shadow-md"
-        >
-          <Dialog.Title className="mb-4 font-serif text-[20px]">Screens and connections</Dialog.Title>
-          <Settings close={() => setOpen(false)} />
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+    <DialogButton trigger="Change screens and connections" title="Screens and connections">
+      {(close) => <Settings close={close} />}
+    </DialogButton>
   );
 }
 
@@ -115,9 +102,7 @@ function Settings({ close }: { close: () => void }) {
         </p>
       )}
       <div className="flex justify-end gap-3">
-        <Dialog.Close asChild>
-          <Button>Leave as it was</Button>
-        </Dialog.Close>
+        <Button onClick={close}>Leave as it was</Button>
         <Button type="submit" tone="main" disabled={change.isPending || !screens.length || !lines.length}>
           Keep these
         </Button>

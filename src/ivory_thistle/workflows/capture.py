@@ -13,6 +13,7 @@ from sqlalchemy import delete, insert, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.images.kind import Look
 from ivory_thistle.core.references.page import LAZY_ATTRIBUTES
 from ivory_thistle.core.references.site import SiteFile, SiteReading, read_site
 from ivory_thistle.core.selection.markup_faults import markup_faults
@@ -92,6 +93,8 @@ def _store(session: Session, capture_id: int, site: SiteReading, thumbnails: dic
             unused=image.unused,
             problem=image.facts.problem,
             facts=asdict(image.facts),
+            kind=image.look.kind if image.look else "",
+            look=asdict(image.look) if image.look else None,
             thumbnail=thumbnails.get(image.facts.sha256),
         )
         session.add(row)
@@ -183,16 +186,16 @@ def _insert(session: Session, table: type[t.Base], rows: Iterable[dict[str, Any]
 
 def stored_site(session: Session, capture_id: int, blobs: Blobs) -> tuple[SiteReading, Callable[[str], bytes]]:
     """A capture read again from what is stored, and a reader of its files by path."""
-    facts = {
-        i.sha256: ImageFacts(**i.facts)
-        for i in session.scalars(select(t.Image).where(t.Image.capture_id == capture_id))
-    }
+    facts, looks = {}, {}
+    for image in session.scalars(select(t.Image).where(t.Image.capture_id == capture_id)):
+        facts[image.sha256] = ImageFacts(**image.facts)
+        looks[image.sha256] = Look(**image.look) if image.look else None
     rows = session.execute(
         select(t.CaptureFile.path, t.CaptureFile.sha256, t.CaptureFile.bytes).where(
             t.CaptureFile.capture_id == capture_id
         )
     )
-    files = [SiteFile(path, digest, size, facts.get(digest)) for path, digest, size in rows]
+    files = [SiteFile(path, digest, size, facts.get(digest), looks.get(digest)) for path, digest, size in rows]
     digests = {f.path: f.sha256 for f in files}
 
     def read(path: str) -> bytes:

@@ -5,13 +5,16 @@ from __future__ import annotations
 import io
 import re
 import warnings
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from hashlib import sha256
 
+import pillow_heif
 import pyvips
 from PIL import Image as PillowImage
 
 from ivory_thistle.core.faults import Fault
+from ivory_thistle.core.images.segments import profile_name, read_segments
 from ivory_thistle.core.images.sniff import (
     EXTENSIONS,
     IMAGE_EXTENSIONS,
@@ -30,7 +33,8 @@ class ImageFacts:
     """What the bytes say. `width` and `height` are as shown (EXIF rotation applied), in pixels.
 
     `frames` is 1 for a still picture; sizes are 0 where the header can't be read. `problem` says in words
-    why the picture can't be treated, and is empty for a sound one.
+    why the picture can't be treated, and is empty for a sound one. The fields from `metadata` on are those of
+    `Segments`; `profile` is the name of the colour profile.
     """
 
     format: ImageFormat
@@ -46,6 +50,14 @@ class ImageFacts:
     orientation: int = 1
     metadata_bytes: int = 0
     problem: str = ""
+    metadata: Mapping[str, int] = field(default_factory=dict)
+    copyright: str = ""
+    profile: str = ""
+    progressive: bool = False
+    subsampling: str = ""
+    quality: int | None = None
+    palette: int = 0
+    lossless: bool | None = None
 
     @property
     def is_raster(self) -> bool:
@@ -59,7 +71,7 @@ class ImageFacts:
             self.is_raster
             and not self.problem
             and self.frames == 1
-            and self.format in ("jpeg", "png", "webp", "gif", "bmp", "avif")
+            and self.format in ("jpeg", "png", "webp", "gif", "bmp", "avif", "tiff", "heic")
         )
 
 
@@ -97,11 +109,17 @@ def _faults(path: str, extension: str, facts: ImageFacts) -> list[Fault]:
 
 def _raster_facts(kind: ImageFormat, data: bytes, digest: str) -> ImageFacts:
     try:
+        if kind == "heic":
+            return _by_heif(data, digest)
         facts = _by_pillow(kind, data, digest) if kind in ("bmp", "ico") else _by_vips(kind, data, digest)
     except (pyvips.Error, OSError, ValueError, SyntaxError) as error:
         reason = str(error).strip().splitlines()[0] if str(error).strip() else type(error).__name__
         return ImageFacts(kind, 0, 0, len(data), digest, problem=f"its header is broken ({reason})")
     return facts
+
+
+# Position and thumbnail stand inside the EXIF segment.
+_PRIVATE = ("exif", "xmp", "iptc", "text", "comment", "preview")
 
 
 def _by_vips(kind: ImageFormat, data: bytes, digest: str) -> ImageFacts:
@@ -116,6 +134,9 @@ def _by_vips(kind: ImageFormat, data: bytes, digest: str) -> ImageFacts:
     if orientation in (5, 6, 7, 8) and kind not in ("avif", "heic"):
         width, height = height, width
     sizes = {n: len(image.get(n)) for n in fields if n.endswith("-data") and n != "jpeg-thumbnail-data"}
+    segments = read_segments(kind, data)
+    metadata = dict(segments.metadata) or {n.removesuffix("-data"): size for n, size in sizes.items() if size}
+    profile = profile_name(image.get("icc-profile-data")) if "icc-profile-data" in fields else ""
     problem = ""
     if width * height * max(1, field("n-pages", 1)) > MAX_PIXELS * (4 if field("n-pages", 1) > 1 else 1):
         problem = f"claims {width:,} × {height:,} pixels, more than the {MAX_PIXELS // 1_000_000} million taken"
@@ -133,8 +154,16 @@ def _by_vips(kind: ImageFormat, data: bytes, digest: str) -> ImageFacts:
         colour=str(image.interpretation),
         profile_bytes=sizes.get("icc-profile-data", 0),
         orientation=orientation,
-        metadata_bytes=sum(size for name, size in sizes.items() if name != "icc-profile-data"),
+        metadata_bytes=sum(metadata.get(n, 0) for n in _PRIVATE),
         problem=problem,
+        metadata=metadata,
+        copyright=segments.copyright,
+        profile=profile,
+        progressive=segments.progressive,
+        subsampling=segments.subsampling,
+        quality=segments.quality,
+        palette=segments.palette,
+        lossless=segments.lossless,
     )
 
 
@@ -148,6 +177,24 @@ def _by_pillow(kind: ImageFormat, data: bytes, digest: str) -> ImageFacts:
             problem = f"claims more than the {MAX_PIXELS // 1_000_000} million pixels taken"
             return ImageFacts(kind, 0, 0, len(data), digest, problem=problem)
     return ImageFacts(kind, width, height, len(data), digest, has_alpha=alpha)
+
+
+def _by_heif(data: bytes, digest: str) -> ImageFacts:
+    """A HEIC picture, as phones make them; its own rotation is applied by the library."""
+    opened = pillow_heif.open_heif(data, convert_hdr_to_8bit=False)
+    width, height = opened.size
+    problem = ""
+    if width * height > MAX_PIXELS:
+        problem = f"claims {width:,} × {height:,} pixels, more than the {MAX_PIXELS // 1_000_000} million taken"
+    sizes = {"exif": len(opened.info.get("exif") or b""), "xmp": len(opened.info.get("xmp") or b"")}
+    metadata = {n: size for n, size in sizes.items() if size}
+    profile = opened.info.get("icc_profile") or b""
+    return ImageFacts(
+        "heic", width, height, len(data), digest, has_alpha=opened.has_alpha,
+        bit_depth=int(opened.info.get("bit_depth", 8)), profile_bytes=len(profile),
+        metadata_bytes=sum(metadata.values()), problem=problem, metadata=metadata,
+        profile=profile_name(profile) if profile else "", lossless=False,
+    )  # fmt: skip
 
 
 def _png_frames(kind: ImageFormat, data: bytes) -> int:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import pillow_heif
 import pyvips
 from numpy.typing import NDArray
 from PIL import Image as PillowImage
@@ -73,6 +74,8 @@ def decode(data: bytes, facts: ImageFacts, width: int | None = None) -> Pixels:
     try:
         if facts.format in ("bmp", "ico"):
             image = _open_by_pillow(data).thumbnail_image(target, **size)
+        elif facts.format == "heic":
+            image = _open_heic(data).thumbnail_image(target, **size)
         elif facts.format == "jpeg" and (shrink := _shrink_on_load(facts.width / target)) > 1:
             opened = pyvips.Image.new_from_buffer(data, "", shrink=shrink, access="sequential", fail_on="truncated")
             image = opened.copy_memory().autorot().thumbnail_image(target, **size)
@@ -105,6 +108,16 @@ def _eight_bit(image: Any, grey: bool) -> Pixels:
     if array.ndim == 2:
         array = array[:, :, None]
     return Pixels(np.ascontiguousarray(array))
+
+
+def _open_heic(data: bytes) -> Any:
+    with pillow_heif.open_heif(data).to_pillow() as opened:
+        image = Pixels(np.asarray(opened.convert("RGBA" if opened.has_transparency_data else "RGB"))).as_vips()
+        profile = opened.info.get("icc_profile")
+    if profile:
+        image = image.copy()
+        image.set_type(pyvips.GValue.blob_type, "icc-profile-data", profile)
+    return image
 
 
 def _open_by_pillow(data: bytes) -> Any:

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 
 from ivory_thistle.core.faults import Fault
 from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.images.kind import Look
 from ivory_thistle.core.references.addresses import FileIndex, Resolved, join, page_address
 from ivory_thistle.core.references.css import CssReading, read_css
 from ivory_thistle.core.references.page import LAZY_ATTRIBUTES, PageReading, Reference, Use, read_page
@@ -22,12 +23,13 @@ _MAX_IMPORT_DEPTH = 12
 
 @dataclass(frozen=True, slots=True)
 class SiteFile:
-    """One file of a capture, by its path within the site."""
+    """One file of a capture, by its path within the site; a picture has facts and, where it decodes, a look."""
 
     path: str
     sha256: str
     bytes: int
     image: ImageFacts | None = None
+    look: Look | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,6 +86,7 @@ class Image:
     paths: tuple[str, ...]
     pages: tuple[str, ...]
     linked: bool = False
+    look: Look | None = None
 
     @property
     def path(self) -> str:
@@ -303,5 +306,6 @@ def _group_images(files: Mapping[str, SiteFile], pages: Iterable[Page], linked: 
         facts = group[0].image
         assert facts is not None
         on = dict.fromkeys(p for f in group for p in users.get(f.path, ()))
-        images.append(Image(facts, tuple(f.path for f in group), tuple(on), any(f.path in linked for f in group)))
+        is_linked = any(f.path in linked for f in group)
+        images.append(Image(facts, tuple(f.path for f in group), tuple(on), is_linked, group[0].look))
     return tuple(sorted(images, key=lambda i: i.path))

@@ -1,0 +1,212 @@
+"""What an image is (its kind), from features measured on its pixels.
+
+The thresholds were set on scikit-image's pictures, Debian's gnucash-docs (screenshots) and tango-icon-theme (icons),
+and the demo site; `tests/standards/test_kinds.py` holds how often they are right.
+"""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from typing import Any, Literal
+
+import numpy as np
+import pyvips
+from numpy.typing import NDArray
+
+from ivory_thistle.core.errors import PictureError
+from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.images.pixels import decode
+
+Kind = Literal["photograph", "graphic", "lettering", "line art", "animation", "vector"]
+_CROP = 256
+_SMALL = 128
+_STEP = 40
+_WHOLE_PIXELS = 12_000_000
+
+
+@dataclass(frozen=True, slots=True)
+class Features:
+    """What is measured, as shares between 0 and 1 but for `colours` and `strokes`.
+
+    On crops at full size: `equal` neighbours, `grain` (neighbours 1 to 12 levels apart, of those up to 12), `steps`
+    from a pixel to the next of 40 levels and more, `sharp` ones among these (flat on one side within 4 pixels), and the
+    `strokes` in 100 pixels of a row (steps, in the rows that have any). On the whole, reduced: the share of the
+    commonest `ground` colour, `grey` pixels, and how many `colours` of 4,096 cover 95 %.
+    """
+
+    equal: float
+    grain: float
+    steps: float
+    sharp: float
+    strokes: float
+    ground: float
+    grey: float
+    colours: int
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values, rounded for reading."""
+        return {k: round(v, 3) for k, v in asdict(self).items()}
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """What the pixels of one image say. `alpha_used`: any pixel is not opaque (None without an alpha channel).
+
+    `hash` is a perceptual hash of 64 bits as 16 hexadecimal digits; near duplicates differ in few bits.
+    """
+
+    kind: Kind
+    why: str
+    features: dict[str, Any]
+    alpha_used: bool | None
+    hash: str
+
+
+def measure_features(array: NDArray[np.uint8]) -> Features:
+    """Features of a picture: height x width x 3, sRGB, 8 bits, on white where it was transparent."""
+    crops = _crops(array.astype(np.int16))
+    equal, grain, steps, sharp, rows = [], [], [], [], []
+    for crop in crops:
+        across = np.abs(np.diff(crop, axis=1)).max(axis=2)
+        down = np.abs(np.diff(crop, axis=0)).max(axis=2)
+        same = float(((across == 0).mean() + (down == 0).mean()) / 2)
+        calm = float(((across <= 12).mean() + (down <= 12).mean()) / 2)
+        equal.append(same)
+        grain.append((calm - same) / calm if calm else 1.0)
+        strong = across >= _STEP
+        steps.append(float((strong.mean() + (down >= _STEP).mean()) / 2))
+        sharp.append(_sharp_share(across, strong))
+        counts = strong.sum(axis=1)
+        rows.append(float(counts[counts > 0].mean() / crop.shape[1] * 100) if counts.any() else 0.0)
+    weights = [c.shape[0] * c.shape[1] for c in crops]
+    small = _nearest(array, _SMALL)
+    codes = (small[:, :, 0] >> 4).astype(np.int32) * 256 + (small[:, :, 1] >> 4) * 16 + (small[:, :, 2] >> 4)
+    counts = np.sort(np.bincount(codes.ravel(), minlength=4096))[::-1]
+    cover = np.cumsum(counts) / counts.sum()
+    chroma = small.max(axis=2).astype(np.int16) - small.min(axis=2)
+    return Features(
+        equal=float(np.average(equal, weights=weights)),
+        grain=float(np.average(grain, weights=weights)),
+        steps=float(np.average(steps, weights=weights)),
+        sharp=float(np.average(sharp, weights=weights)),
+        strokes=float(np.average(rows, weights=weights)),
+        ground=float(counts[0] / counts.sum()),
+        grey=float((chroma <= 12).mean()),
+        colours=int(np.searchsorted(cover, 0.95) + 1),
+    )
+
+
+def decide(features: Features, width: int, height: int) -> tuple[Kind, str]:
+    """The kind of a still raster image, and why in words."""
+    f, side = features, max(width, height)
+    grain = f"{100 * f.grain:.0f} % of neighbouring pixels differ a little"
+    if side <= 64 or (side <= 128 and f.grain < 0.8) or (side <= 266 and f.grain < 0.62):
+        return "graphic", f"Small ({width} × {height}), and {grain}."
+    if f.grain <= 0.32:
+        if f.colours <= 2 and f.equal >= 0.95:
+            return "line art", f"Thin lines on a ground that fills {100 * f.ground:.0f} %, of {f.colours} colours."
+        if f.strokes > 2.25:
+            return "lettering", f"Drawn ({grain}), with {f.strokes:.0f} sharp steps in 100 pixels of a row."
+        return "graphic", f"Drawn ({grain}), with few steps."
+    if f.grain <= 0.45 and f.sharp > 0.44:
+        return "graphic", f"Sharp edges between calm areas, though {grain}."
+    return "photograph", f"Grain as of a camera: {grain}."
+
+
+def _crops(array: NDArray[np.int16]) -> list[NDArray[np.int16]]:
+    """Up to five squares at full size: the middle and the quarters."""
+    height, width = array.shape[:2]
+    if height <= 2 * _CROP and width <= 2 * _CROP:
+        return [array]
+    centres = [(0.5, 0.5), (0.25, 0.25), (0.25, 0.75), (0.75, 0.25), (0.75, 0.75)]
+    found = []
+    for y, x in centres:
+        top = int(min(max(0, y * height - _CROP / 2), max(0, height - _CROP)))
+        left = int(min(max(0, x * width - _CROP / 2), max(0, width - _CROP)))
+        found.append(array[top : top + _CROP, left : left + _CROP])
+    return found
+
+
+def _sharp_share(across: NDArray[np.int16], strong: NDArray[np.bool_]) -> float:
+    """Of the strong steps across, the share with flat pixels right before or right after: drawn, not photographed."""
+    if across.shape[1] < 8 or not strong.any():
+        return 0.0
+    calm = across <= 4
+    before = calm[:, :-2] & calm[:, 1:-1]
+    after = before
+    inner = strong[:, 4:-4]
+    left = before[:, 1 : 1 + inner.shape[1]] | before[:, 2 : 2 + inner.shape[1]]
+    right = after[:, 5 : 5 + inner.shape[1]] if after.shape[1] >= 5 + inner.shape[1] else after[:, -inner.shape[1] :]
+    total = int(inner.sum())
+    return float((inner & (left | right)).sum() / total) if total else 0.0
+
+
+def _nearest(array: NDArray[np.uint8], side: int) -> NDArray[np.uint8]:
+    """The picture at `side` pixels at most by dropping pixels: no colour is invented."""
+    height, width = array.shape[:2]
+    rows = np.linspace(0, height - 1, min(side, height)).astype(int)
+    columns = np.linspace(0, width - 1, min(side, width)).astype(int)
+    return array[rows][:, columns]
+
+
+def look_at(data: bytes, facts: ImageFacts) -> Look | None:
+    """Kind, use of alpha and perceptual hash; None for what can't be decoded."""
+    if facts.format == "svg":
+        return Look("vector", "It is a vector drawing.", {}, None, "")
+    if facts.problem or not facts.is_raster:
+        return None
+    try:
+        # Reducing would invent colours between flat areas; a photograph's grain is still there at 2,048 pixels.
+        drawn = facts.format in ("png", "gif", "bmp") and facts.width * facts.height <= _WHOLE_PIXELS
+        pixels = decode(data, facts, None if drawn else min(facts.width, 2048)).array
+    except (PictureError, pyvips.Error, OSError, MemoryError):
+        return None
+    alpha_used = bool((pixels[:, :, -1] < 255).any()) if pixels.shape[2] in (2, 4) else None
+    flat = _on_white(pixels)
+    features = measure_features(flat)
+    kind, why = decide(features, facts.width, facts.height)
+    if facts.frames > 1:
+        kind, why = "animation", f"It has {facts.frames} frames."
+    return Look(kind, why, features.as_dict(), alpha_used, perceptual_hash(flat))
+
+
+def _on_white(array: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    channels = array.shape[2]
+    colour = array[:, :, :3] if channels >= 3 else np.repeat(array[:, :, :1], 3, axis=2)
+    if channels in (1, 3):
+        return colour
+    alpha = array[:, :, -1:].astype(np.uint16)
+    mixed: NDArray[np.uint8] = ((colour * alpha + 255 * (255 - alpha)) // 255).astype(np.uint8)
+    return mixed
+
+
+def _cosines(side: int, kept: int) -> NDArray[np.float64]:
+    n = np.arange(side)
+    rows = [np.cos(np.pi * (2 * n + 1) * k / (2 * side)) for k in range(kept)]
+    return np.array(rows)
+
+
+_DCT = _cosines(32, 9)
+
+
+def perceptual_hash(array: NDArray[np.uint8]) -> str:
+    """The signs of the lowest 8 x 8 cosine frequencies (without the constant ones) of the picture at 32 x 32.
+
+    Frequencies are compared with their median, as is common practice for DCT hashes.
+    """
+    grey = array.astype(np.float64) @ (0.299, 0.587, 0.114)
+    height, width = grey.shape
+    rows = np.linspace(0, height, 33).astype(int)
+    columns = np.linspace(0, width, 33).astype(int)
+    sums = np.add.reduceat(
+        np.add.reduceat(grey, np.minimum(rows[:-1], height - 1), 0), np.minimum(columns[:-1], width - 1), 1
+    )
+    areas = np.outer(np.maximum(np.diff(rows), 1), np.maximum(np.diff(columns), 1))
+    frequencies = (_DCT @ (sums / areas) @ _DCT.T)[1:, 1:].ravel()
+    bits = frequencies > np.median(frequencies)
+    return f"{int(''.join('1' if b else '0' for b in bits), 2):016x}"
+
+
+def distance(a: str, b: str) -> int:
+    """In how many of their 64 bits two hashes differ."""
+    return (int(a, 16) ^ int(b, 16)).bit_count()

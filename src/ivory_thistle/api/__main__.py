@@ -72,6 +72,7 @@ def opened(data: Path, demo: Path | None = None, port: int = 0) -> Iterator[Serv
         blobs = Blobs(os.environ.get("THISTLE_BLOBS_URL") or str((data / "blobs").absolute()))
         coordinator = Coordinator(made, blobs, data / "staging", os.environ.get("THISTLE_DASK_SCHEDULER"))
         services = Services(made, blobs, coordinator, data / "uploads")
+        coordinator.on_audit = services.counts.forget
         if demo:
             add_demo(services, demo)
         coordinator.start()

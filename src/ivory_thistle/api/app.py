@@ -13,7 +13,7 @@ from starlette.staticfiles import StaticFiles
 
 from ivory_thistle.api import errors, schemas
 from ivory_thistle.api.guard import Guard
-from ivory_thistle.api.routes import captures, events, measurements, runs, sites
+from ivory_thistle.api.routes import captures, events, findings, library, measurements, runs, sites
 from ivory_thistle.api.services import Services, SessionDep
 
 VERSION = "0.1.0"
@@ -45,6 +45,9 @@ def create_app(opened: Callable[[], AbstractContextManager[Services]], port: int
     for router in (
         events.router,
         sites.router,
+        library.router,
+        findings.of_capture,
+        findings.of_site,
         captures.router,
         measurements.of_capture,
         measurements.router,

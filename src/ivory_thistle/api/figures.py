@@ -11,6 +11,8 @@ from sqlalchemy.orm import Session
 from ivory_thistle.api import schemas
 from ivory_thistle.core.budgets.budget import state_of
 from ivory_thistle.core.budgets.connection import DEFAULT_CONNECTIONS, Connection
+from ivory_thistle.core.budgets.policy import Policy
+from ivory_thistle.core.treatment.roles import ROLES, Role
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.capture import lazy_attributes
 from ivory_thistle.workflows.measuring import site_screens
@@ -102,8 +104,9 @@ def segments(session: Session, page_ids: Sequence[int]) -> dict[int, list[schema
     return found
 
 
-def image_row(image: t.Image, cap: int) -> schemas.ImageRow:
+def image_row(image: t.Image, policy: Policy, findings: Iterable[str] = ()) -> schemas.ImageRow:
     """One image as it stands in lists."""
+    role: Role = next((r for r in ROLES if r == image.role), "content")
     return schemas.ImageRow(
         id=image.id,
         path=image.path,
@@ -115,8 +118,11 @@ def image_row(image: t.Image, cap: int) -> schemas.ImageRow:
         page_count=image.page_count,
         unused=image.unused,
         problem=image.problem,
-        over_cap=image.page_count > 0 and image.bytes > cap,
+        over_cap=image.page_count > 0 and image.bytes > policy.cap(role).bytes,
         has_thumbnail=image.thumbnail is not None or image.format == "svg",
+        kind=image.kind,
+        role=image.role,
+        findings=list(findings),
     )
 
 

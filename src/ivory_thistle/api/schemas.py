@@ -160,8 +160,165 @@ class PageList(Out):
     heaviest: int
 
 
+class Facet(Out):
+    """How many images a filter value would show."""
+
+    value: str
+    count: int
+
+
+RoleName = Literal["hero", "background", "content", "thumbnail", "logo", "icon", "decoration", "social card"]
+Show = Literal["all", "over-cap", "unused", "copies", "unreadable"]
+Texts = Annotated[list[Annotated[str, Field(max_length=200)]], Field(max_length=60)]
+
+
+class ImageFilter(BaseModel):
+    """Which images of a capture: all conditions hold; of several values in one, any does.
+
+    `search` is found in paths, `finding` are codes, `page_id` a page that names the image.
+    """
+
+    search: Annotated[str, Field(max_length=200)] = ""
+    format: Texts = []
+    kind: Texts = []
+    role: Texts = []
+    folder: Texts = []
+    finding: Texts = []
+    page_id: int | None = None
+    show: Show = "all"
+
+
+class Selection(BaseModel):
+    """Images chosen one by one (`ids`), or all that a filter lets through but for some (`without`)."""
+
+    ids: Annotated[list[int], Field(max_length=10_000)] = []
+    filter: ImageFilter | None = None
+    without: Annotated[list[int], Field(max_length=10_000)] = []
+
+
+class Facets(Out):
+    """How many images of the whole capture each filter value would show."""
+
+    format: list[Facet]
+    kind: list[Facet]
+    role: list[Facet]
+    folder: list[Facet]
+    finding: list[Facet]
+
+
+class RoleChange(BaseModel):
+    """A role for images (`selection`) or for all paths that match `pattern`; null takes a choice back."""
+
+    role: RoleName | None
+    selection: Selection | None = None
+    pattern: Annotated[str, Field(min_length=1, max_length=2000)] | None = None
+
+
+class RoleChoice(Out):
+    """A role given by hand to a path or a pattern."""
+
+    pattern: str
+    role: RoleName
+
+
+class PastChoice(Out):
+    """The choice that a path or pattern had; null where it had none."""
+
+    pattern: str
+    role: RoleName | None
+
+
+class RolesBefore(Out):
+    """What `changed` images' choices were before, for taking a change back."""
+
+    changed: int
+    before: list[PastChoice]
+
+
+class FindingGroup(Out):
+    """All findings of one code; `stake` in bytes, estimated where `measured` is false.
+
+    `ease`: 1 is mended by treating, 2 in the markup, 3 by hand.
+    """
+
+    code: str
+    title: str
+    threshold: str
+    mend: str
+    ease: int
+    count: int
+    images: int
+    pages: int
+    stake: int
+    measured: bool
+
+
+class FindingOut(Out):
+    """One thing wrong."""
+
+    id: int
+    code: str
+    sentence: str
+    image_id: int | None
+    page_id: int | None
+    source: str
+    line: int | None
+    stake: int
+    measured: bool
+
+
+class FindingList(Out):
+    """A stretch of findings of one code, those with most bytes at stake first."""
+
+    items: list[FindingOut]
+    next: str | None
+
+
+class AuditState(Out):
+    """Whether the findings are current, and on what they rest."""
+
+    state: Literal["waiting", "running", "done", "failed"]
+    groups: list[FindingGroup]
+    measured: bool
+
+
+class BudgetFigures(Out):
+    """Image bytes and requests of a page; null leaves the wider budget in force."""
+
+    bytes: Annotated[int, Field(ge=1, le=10**12)] | None = None
+    requests: Annotated[int, Field(ge=1, le=100_000)] | None = None
+
+
+class PageBudget(BudgetFigures):
+    """A budget for the pages that match a pattern, perhaps on one screen only."""
+
+    pattern: Annotated[str, Field(min_length=1, max_length=2000)]
+    screen: Annotated[str, Field(max_length=32)] = ""
+
+
+class CapOut(Out):
+    """What one image in a role may weigh, and how wide it may be in pixels."""
+
+    bytes: Annotated[int, Field(ge=1, le=10**12)]
+    width: Annotated[int, Field(ge=1, le=100_000)]
+
+
+class Budgets(Out):
+    """All budgets of a site."""
+
+    page: BudgetFigures
+    pages: Annotated[list[PageBudget], Field(max_length=200)]
+    caps: dict[RoleName, CapOut]
+
+
+class TomlText(Out):
+    """A text in TOML."""
+
+    toml: Annotated[str, Field(max_length=200_000)]
+
+
 class ImageRow(Out):
-    """One image of the library."""
+    """One image of the library; `findings` are codes."""
 
     id: int
     path: str
@@ -175,6 +332,9 @@ class ImageRow(Out):
     problem: str
     over_cap: bool
     has_thumbnail: bool
+    kind: str
+    role: str
+    findings: list[str] = []
 
 
 class ImageList(Out):
@@ -184,13 +344,6 @@ class ImageList(Out):
     next: str | None
     total: int
     total_bytes: int
-
-
-class Facet(Out):
-    """How many images a filter value would show."""
-
-    value: str
-    count: int
 
 
 class PlacementOut(Out):

@@ -3,25 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Annotated
 
 from fastapi import Depends, Request
 from sqlalchemy.orm import Session, sessionmaker
 
+from ivory_thistle.api.counts import Counts
 from ivory_thistle.jobs.coordinator import Coordinator
 from ivory_thistle.store.blobs import Blobs
 
 
 @dataclass(frozen=True, slots=True)
 class Services:
-    """Database sessions, the blob store, the coordinator and the folder for uploads."""
+    """Database sessions, the blob store, the coordinator, the folder for uploads, and counts that are kept."""
 
     sessions: sessionmaker[Session]
     blobs: Blobs
     coordinator: Coordinator
     uploads: Path
+    counts: Counts = field(default_factory=Counts)
 
 
 def services(request: Request) -> Services:

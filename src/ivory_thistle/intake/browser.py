@@ -48,7 +48,8 @@ class MeasuredPlacement:
     """A box that shows a picture: `x`, `y` from the page's top left, all in CSS px.
 
     `kind` is img, input, poster, svg, background, before or after; `first_screen` says whether any of it is seen
-    without scrolling; `path` is the site's file that is shown (None for one of another host or a data: URI).
+    without scrolling; `path` is the site's file that is shown (None for one of another host or a data: URI). `alt` is
+    its alternative text (None without the attribute), `around` the classes and ids of the element and its ancestors.
     """
 
     kind: str
@@ -62,6 +63,8 @@ class MeasuredPlacement:
     lazy: bool
     fit: str
     element: str
+    alt: str | None = None
+    around: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -292,6 +295,8 @@ def _placements(address: str, seen: dict[str, Any], screen: Screen) -> Iterator[
             lazy=seen["lazy"],
             fit=seen["fit"],
             element=seen["element"],
+            alt=seen["alt"],
+            around=seen["around"],
         )
 
 

@@ -2,6 +2,13 @@
 // The address of a background is the whole computed value.
 () => {
   const placements = [];
+  const around = (node) => {
+    const words = [];
+    for (let n = node, depth = 0; n && n.tagName !== 'BODY' && depth < 4; n = n.parentElement, depth++) {
+      words.push(n.tagName.toLowerCase(), n.id, n.getAttribute('class') || '');
+    }
+    return words.filter(Boolean).join(' ').slice(0, 250);
+  };
   const add = (kind, node, address, box, fit) => {
     placements.push({
       kind,
@@ -14,6 +21,8 @@
       lazy: node.loading === 'lazy',
       fit,
       element: node.tagName.toLowerCase() + (node.id ? '#' + node.id : ''),
+      alt: node.getAttribute('alt'),
+      around: around(node),
     });
   };
   for (const node of document.querySelectorAll('*')) {

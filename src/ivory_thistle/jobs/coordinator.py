@@ -24,6 +24,7 @@ from ivory_thistle.intake.archive import unpack
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.workflows.auditing import audit_capture
 from ivory_thistle.workflows.capture import capture_folder
 from ivory_thistle.workflows.measuring import measure_capture
 from ivory_thistle.workflows.renditions import TaskResult, treat_blob
@@ -43,6 +44,7 @@ class Coordinator:
     ) -> None:
         self._sessions, self._blobs, self._staging, self._scheduler = sessions, blobs, staging, scheduler
         self._wake, self._ending = threading.Event(), threading.Event()
+        self.on_audit: Callable[[int], None] = lambda capture_id: None
         self._thread = threading.Thread(target=self._loop, name="coordinator", daemon=True)
         self._client: Client | None = None
         self._cluster: LocalCluster | None = None
@@ -53,6 +55,7 @@ class Coordinator:
             session.execute(update(t.Capture).where(t.Capture.state == "reading").values(state="waiting"))
             session.execute(update(t.Run).where(t.Run.state.in_(("running", "finishing"))).values(state="waiting"))
             session.execute(update(t.Measurement).where(t.Measurement.state == "running").values(state="waiting"))
+            session.execute(update(t.Capture).where(t.Capture.audit == "running").values(audit="waiting"))
         self._thread.start()
 
     def wake(self) -> None:
@@ -75,6 +78,7 @@ class Coordinator:
             try:
                 busy = (
                     self._one(t.Capture, self._capture)
+                    or self._audit()
                     or self._one(t.Run, self._run)
                     or self._one(t.Measurement, self._measurement)
                 )
@@ -96,6 +100,23 @@ class Coordinator:
         except Exception as error:
             log.exception("job failed", table=table.__tablename__, id=job)
             self._fail(table, job, f"Something went wrong here ({type(error).__name__}); nothing finished was lost.")
+        return True
+
+    def _audit(self) -> bool:
+        """Audits one capture whose findings are not current."""
+        with self._sessions() as session:
+            job = session.scalar(
+                select(t.Capture.id).where(t.Capture.audit == "waiting", t.Capture.state == "ready").limit(1)
+            )
+        if job is None:
+            return False
+        try:
+            audit_capture(job, self._sessions, self._blobs)
+            self.on_audit(job)
+        except Exception:
+            log.exception("audit failed", id=job)
+            with self._sessions.begin() as session:
+                session.execute(update(t.Capture).where(t.Capture.id == job).values(audit="failed"))
         return True
 
     def _fail(self, table: type[t.Capture | t.Run | t.Measurement], job: int, message: str) -> None:
@@ -162,6 +183,7 @@ class Coordinator:
                 row.state = "waiting"
             else:
                 row.state, row.finished_at = "stopped" if row.stop_asked else "done", t.now()
+                session.get_one(t.Capture, row.capture_id).audit = "waiting"
         log.info("measurement ended", id=measurement_id)
 
     def _results(self, run_id: int, waiting: list[WaitingTask], rules: Rules) -> Iterator[tuple[int, TaskResult]]:

@@ -39,9 +39,10 @@ def _key(target: str) -> Mapped[int]:
 
 
 class Site(Base):
-    """One website under care, with its budgets. `removed_at`: taken off the list, can be put back.
+    """One website under care. `removed_at`: taken off the list, can be put back.
 
-    `screens`, `connections` and `lazy_attributes` are None for the defaults.
+    `page_budget` and `image_cap` (bytes) are the widest budgets; `budgets` narrows them (`Policy.as_dict`). `screens`,
+    `connections` and `lazy_attributes` are None for the defaults.
     """
 
     __tablename__ = "site"
@@ -49,6 +50,7 @@ class Site(Base):
     name: Mapped[str] = mapped_column(String(190))
     page_budget: Mapped[int]
     image_cap: Mapped[int]
+    budgets: Mapped[dict[str, Any] | None]
     screens: Mapped[list[Any] | None]
     connections: Mapped[list[Any] | None]
     lazy_attributes: Mapped[list[Any] | None]
@@ -59,7 +61,9 @@ class Site(Base):
 class Capture(Base):
     """One dated reading of a site. States: waiting, reading, ready, failed.
 
-    `lazy_attributes` are those of the site when it was read (None: the defaults).
+    `lazy_attributes` are those of the site when it was read (None: the defaults). `audit` says whether its findings
+    are current: waiting, running or done. `aliases` are addresses that lead to files of other names; `options` say how
+    a live site was read.
     """
 
     __tablename__ = "capture"
@@ -70,6 +74,9 @@ class Capture(Base):
     place: Mapped[str] = mapped_column(Path)
     label: Mapped[str] = mapped_column(String(255))
     lazy_attributes: Mapped[list[Any] | None]
+    audit: Mapped[str] = mapped_column(String(16), default="")
+    aliases: Mapped[dict[str, Any] | None]
+    options: Mapped[dict[str, Any] | None]
     error: Mapped[str | None] = mapped_column(Text)
     files_done: Mapped[int] = mapped_column(default=0)
     files_total: Mapped[int] = mapped_column(default=0)
@@ -99,7 +106,10 @@ class CaptureFile(Base):
 
 
 class Image(Base):
-    """One distinct content in a capture. `facts` are those of the core; `sort_name` starts the path."""
+    """One distinct content in a capture. `facts` and `look` are those of the core; `sort_name` starts the path.
+
+    `folder` is the path's start up to its last `/`; `role_by_hand` says whether a person chose the role.
+    """
 
     __tablename__ = "image"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -117,6 +127,12 @@ class Image(Base):
     unused: Mapped[bool]
     problem: Mapped[str] = mapped_column(Text)
     facts: Mapped[dict[str, Any]]
+    kind: Mapped[str] = mapped_column(String(16), default="")
+    look: Mapped[dict[str, Any] | None]
+    folder: Mapped[str] = mapped_column(String(190), default="")
+    role: Mapped[str] = mapped_column(String(16), default="")
+    role_why: Mapped[str] = mapped_column(String(255), default="")
+    role_by_hand: Mapped[bool] = mapped_column(default=False)
     thumbnail: Mapped[str | None] = mapped_column(Digest)
     __table_args__ = (
         UniqueConstraint("capture_id", "sha256"),
@@ -124,12 +140,13 @@ class Image(Base):
         Index("ix_image_pixels", "capture_id", "pixels", "id"),
         Index("ix_image_page_count", "capture_id", "page_count", "id"),
         Index("ix_image_sort_name", "capture_id", "sort_name", "id"),
+        Index("ix_image_facets", "capture_id", "format", "kind", "role", "folder"),
         _OPTIONS,
     )
 
 
 class Page(Base):
-    """One HTML document of a capture."""
+    """One HTML document of a capture, or (kind "folder") one folder of a capture without any."""
 
     __tablename__ = "page"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -143,6 +160,7 @@ class Page(Base):
     data_bytes: Mapped[int]
     broken: Mapped[list[Any]]
     remote: Mapped[list[Any]]
+    kind: Mapped[str] = mapped_column(String(8), default="html")
     __table_args__ = (Index("ix_page_image_bytes", "capture_id", "image_bytes", "id"), _OPTIONS)
 
 
@@ -327,4 +345,42 @@ class Slot(Base):
     lazy: Mapped[bool]
     fit: Mapped[str] = mapped_column(String(32))
     element: Mapped[str] = mapped_column(String(255))
+    alt: Mapped[str | None] = mapped_column(Text)
+    around: Mapped[str] = mapped_column(String(255), default="")
     __table_args__ = (Index(None, "page_screen_id"), Index(None, "image_id"), _OPTIONS)
+
+
+class RoleChoice(Base):
+    """A role given by hand to the paths that match a pattern; it belongs to the site and outlives captures."""
+
+    __tablename__ = "role_choice"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    site_id: Mapped[int] = _key("site.id")
+    pattern: Mapped[str] = mapped_column(Path)
+    pattern_hash: Mapped[bytes] = mapped_column(BINARY(32))
+    role: Mapped[str] = mapped_column(String(16))
+    __table_args__ = (UniqueConstraint("site_id", "pattern_hash"), _OPTIONS)
+
+
+class Finding(Base):
+    """One thing wrong in a capture, as its newest audit found it. `stake` in bytes."""
+
+    __tablename__ = "finding"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    capture_id: Mapped[int] = _key("capture.id")
+    code: Mapped[str] = mapped_column(String(32))
+    image_id: Mapped[int | None] = mapped_column(ForeignKey("image.id", ondelete="CASCADE"))
+    page_id: Mapped[int | None] = mapped_column(ForeignKey("page.id", ondelete="CASCADE"))
+    screen: Mapped[str] = mapped_column(String(32))
+    source: Mapped[str] = mapped_column(Path)
+    line: Mapped[int | None]
+    sentence: Mapped[str] = mapped_column(Text)
+    stake: Mapped[int]
+    measured: Mapped[bool]
+    evidence: Mapped[dict[str, Any]]
+    __table_args__ = (
+        Index("ix_finding_stake", "capture_id", "code", "stake", "id"),
+        Index(None, "image_id", "code"),
+        Index(None, "page_id"),
+        _OPTIONS,
+    )

@@ -94,6 +94,7 @@ def _store(session: Session, capture_id: int, site: SiteReading, thumbnails: dic
             problem=image.facts.problem,
             facts=asdict(image.facts),
             kind=image.look.kind if image.look else "",
+            folder=image.path.rpartition("/")[0][:190],
             look=asdict(image.look) if image.look else None,
             thumbnail=thumbnails.get(image.facts.sha256),
         )
@@ -132,7 +133,7 @@ def _store(session: Session, capture_id: int, site: SiteReading, thumbnails: dic
     capture.image_bytes, capture.used_bytes = site.image_bytes, site.used_bytes
     capture.unused_images = sum(i.unused for i in site.images)
     capture.broken_references = site.broken_count
-    capture.state, capture.finished_at = "ready", t.now()
+    capture.state, capture.audit, capture.finished_at = "ready", "waiting", t.now()
 
 
 def _store_files(session: Session, capture_id: int, site: SiteReading, image_ids: dict[str, int]) -> None:

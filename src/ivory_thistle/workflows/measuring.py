@@ -57,6 +57,7 @@ def _box(load: Load) -> MeasuredPlacement:
     return MeasuredPlacement(
         kind=load.kind, path=load.path, address=load.address, x=0, y=0, width=load.width, height=load.height,
         first_screen=not load.lazy, lazy=load.lazy, fit=load.fit, element=load.element,
+        alt=load.alt,
     )  # fmt: skip
 
 
@@ -189,7 +190,7 @@ def _store(
         {
             "page_screen_id": row.id, "image_id": keys.images.get(p.path or ""), "kind": p.kind, "x": p.x, "y": p.y,
             "width": p.width, "height": p.height, "first_screen": p.first_screen, "lazy": p.lazy, "fit": p.fit[:32],
-            "element": p.element[:255],
+            "element": p.element[:255], "alt": p.alt, "around": p.around[:255],
         }
         for p in measured.placements
     ]  # fmt: skip

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from typing import Annotated, Any, Literal
+from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
 from sqlalchemy import func, select
@@ -17,21 +17,13 @@ from ivory_thistle.api.services import ServicesDep, SessionDep
 from ivory_thistle.core.images.sniff import MIME, sniff_format
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store import tables as t
+from ivory_thistle.workflows.auditing import site_policy
 from ivory_thistle.workflows.capture import stored_site
 from ivory_thistle.workflows.headless import plans_for
 from ivory_thistle.workflows.runs import start_run
 
 router = APIRouter(prefix="/captures/{capture_id}", tags=["captures"])
 Limit = Annotated[int, Query(ge=1, le=500)]
-ImageSort = Literal["bytes", "pixels", "pages", "path"]
-_SORTS: dict[str, tuple[Any, str]] = {
-    "bytes": (t.Image.bytes, "ix_image_bytes"),
-    "pixels": (t.Image.pixels, "ix_image_pixels"),
-    "pages": (t.Image.page_count, "ix_image_page_count"),
-    "path": (t.Image.sort_name, "ix_image_sort_name"),
-}
-
-
 _SHOWN_FACTS = (
     "sha256", "frames", "has_alpha", "bit_depth", "colour", "profile_bytes", "metadata_bytes", "orientation",
 )  # fmt: skip
@@ -89,65 +81,9 @@ def get_page(capture_id: int, page_id: int, session: SessionDep) -> schemas.Page
         id=page.id, path=page.path, title=page.title, encoding=page.encoding, bytes=page.bytes,
         image_bytes=page.image_bytes, data_bytes=page.data_bytes,
         state=budget_state(page.image_bytes, site.page_budget), broken=page.broken, remote=page.remote,
-        images=[image_row(i, site.image_cap) for i in images],
+        images=[image_row(i, site_policy(site)) for i in images],
         placements=placements_out((p, page.path) for p in placements),
     )  # fmt: skip
-
-
-def _filtered(capture_id: int, cap: int, search: str, formats: list[str], show: str) -> Any:
-    query = select(t.Image).where(t.Image.capture_id == capture_id)
-    if search:
-        escaped = search.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
-        query = query.where(func.lower(t.Image.path).like(f"%{escaped.lower()}%"))
-    if formats:
-        query = query.where(t.Image.format.in_(formats))
-    if show == "over-cap":
-        query = query.where(t.Image.bytes > cap, t.Image.page_count > 0)
-    elif show == "unused":
-        query = query.where(t.Image.unused.is_(True))
-    elif show == "copies":
-        query = query.where(t.Image.copies > 1)
-    elif show == "unreadable":
-        query = query.where(t.Image.problem != "")
-    return query
-
-
-@router.get("/images")
-def list_images(
-    capture_id: int,
-    session: SessionDep,
-    sort: ImageSort = "bytes",
-    descending: bool = True,
-    search: Annotated[str, Query(max_length=200)] = "",
-    format: Annotated[list[str] | None, Query()] = None,
-    show: Literal["all", "over-cap", "unused", "copies", "unreadable"] = "all",
-    after: str | None = None,
-    limit: Limit = 200,
-) -> schemas.ImageList:
-    """The library: sorted and filtered images."""
-    _, site = capture_of(session, capture_id)
-    base = _filtered(capture_id, site.image_cap, search, format or [], show)
-    column, index = _SORTS[sort]
-    query = cursors.after(
-        base.with_hint(t.Image, f"FORCE INDEX ({index})", "mariadb"), column, t.Image.id, descending, after
-    )
-    images = session.scalars(query.limit(limit + 1)).all()
-    counted = base.with_only_columns(func.count(), func.coalesce(func.sum(t.Image.bytes * t.Image.copies), 0))
-    total, total_bytes = session.execute(counted).one()
-    shown = images[:limit]
-    following = cursors.encode(getattr(shown[-1], column.key), shown[-1].id) if len(images) > limit else None
-    items = [image_row(i, site.image_cap) for i in shown]
-    return schemas.ImageList(items=items, next=following, total=total, total_bytes=int(total_bytes))
-
-
-@router.get("/formats")
-def list_formats(capture_id: int, session: SessionDep) -> list[schemas.Facet]:
-    """The formats of the library with their counts."""
-    capture_of(session, capture_id)
-    rows = session.execute(
-        select(t.Image.format, func.count()).where(t.Image.capture_id == capture_id).group_by(t.Image.format)
-    )
-    return [schemas.Facet(value=value, count=count) for value, count in sorted(rows, key=lambda r: -r[1])]
 
 
 def _image(session: Session, capture_id: int, image_id: int) -> t.Image:
@@ -180,7 +116,7 @@ def get_image(capture_id: int, image_id: int, session: SessionDep) -> schemas.Im
     )
     facts = image.facts
     return schemas.ImageDetail(
-        **image_row(image, site.image_cap).model_dump(),
+        **image_row(image, site_policy(site)).model_dump(),
         **{k: facts[k] for k in _SHOWN_FACTS},
         paths=list(paths),
         placements=placements_out(placements),

@@ -19,6 +19,7 @@ from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.references.site import is_page
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store import tables as t
+from ivory_thistle.workflows.auditing import ask_for_audit
 
 router = APIRouter(prefix="/sites", tags=["sites"])
 MAX_UPLOAD_BYTES = 4_000_000_000
@@ -101,13 +102,17 @@ async def add_from_archive(request: Request, services: ServicesDep, file_name: s
 
 
 @router.patch("/{site_id}")
-def change_site(site_id: int, change: schemas.SiteChange, session: SessionDep) -> schemas.Site:
-    """Changes name or budgets."""
+def change_site(site_id: int, change: schemas.SiteChange, session: SessionDep, services: ServicesDep) -> schemas.Site:
+    """Changes name, the page budget, screens or connections; findings are then found anew."""
     site = site_of(session, site_id)
     for field, value in change.model_dump(exclude_none=True).items():
         setattr(site, field, value)
     session.flush()
-    return site_out(session, site)
+    ask_for_audit(session, site_id)
+    out = site_out(session, site)
+    session.commit()
+    services.coordinator.wake()
+    return out
 
 
 @router.delete("/{site_id}", status_code=204)

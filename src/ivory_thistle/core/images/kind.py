@@ -146,7 +146,8 @@ def _nearest(array: NDArray[np.uint8], side: int) -> NDArray[np.uint8]:
     height, width = array.shape[:2]
     rows = np.linspace(0, height - 1, min(side, height)).astype(int)
     columns = np.linspace(0, width - 1, min(side, width)).astype(int)
-    return array[rows][:, columns]
+    picked: NDArray[np.uint8] = array[rows][:, columns]
+    return picked
 
 
 def look_at(data: bytes, facts: ImageFacts) -> Look | None:
@@ -176,8 +177,8 @@ def _on_white(array: NDArray[np.uint8]) -> NDArray[np.uint8]:
     if channels in (1, 3):
         return colour
     alpha = array[:, :, -1:].astype(np.uint16)
-    mixed: NDArray[np.uint8] = ((colour * alpha + 255 * (255 - alpha)) // 255).astype(np.uint8)
-    return mixed
+    mixed = (colour * alpha + 255 * (255 - alpha)) // 255
+    return mixed.astype(np.uint8)
 
 
 def _cosines(side: int, kept: int) -> NDArray[np.float64]:

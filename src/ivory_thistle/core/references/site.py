@@ -76,6 +76,7 @@ class Page:
     data_bytes: int = 0
     sizes_freely: bool = True
     positional: frozenset[str] = frozenset()
+    base: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -263,6 +264,7 @@ def _read_one(
         stylesheets=tuple(reached),
         data_bytes=reading.data_bytes,
         positional=frozenset(positional),
+        base=reading.base,
         sizes_freely=height_auto or not reading.has_style,
     )
     return page, links

@@ -52,6 +52,7 @@ class Load:
     width: float = 0.0
     height: float = 0.0
     fit: str = ""
+    alt: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,7 +142,7 @@ class PageOnScreens:
             return None
         load = self._one("img", image.node, stripped(choice.address))
         width, height = self._slot(image, load, choice, screen)
-        return replace(load, lazy=image.lazy, width=width, height=height)
+        return replace(load, lazy=image.lazy, width=width, height=height, alt=image.node.get("alt"))
 
     def _slot(self, image: ImageElement, load: Load, choice: Choice, screen: Screen) -> tuple[float, float]:
         """A guess from markup: what `sizes` says, else the attributes, else the file's pixels."""

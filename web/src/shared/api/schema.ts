@@ -127,7 +127,7 @@ export interface paths {
         head?: never;
         /**
          * Change Site
-         * @description Changes name or budgets.
+         * @description Changes name, the page budget, screens or connections; findings are then found anew.
          */
         patch: operations["change_site"];
         trace?: never;
@@ -212,6 +212,222 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/captures/{capture_id}/images": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Images
+         * @description The library: sorted and filtered images.
+         */
+        get: operations["list_images"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/captures/{capture_id}/facets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Facets
+         * @description Formats, kinds, roles, folders and findings of the library with their counts.
+         */
+        get: operations["list_facets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/captures/{capture_id}/near-duplicates/{image_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Alike
+         * @description Images that the audit found to look like one, and what it looks like itself.
+         */
+        get: operations["list_alike"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/captures/{capture_id}/roles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Roles
+         * @description The roles given by hand.
+         */
+        get: operations["list_roles"];
+        /**
+         * Restore Roles
+         * @description Puts choices back as they were.
+         */
+        put: operations["restore_roles"];
+        /**
+         * Change Roles
+         * @description Gives a role by hand to images or to a pattern; it holds for later captures too. `before` takes it back.
+         */
+        post: operations["change_roles"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/captures/{capture_id}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Finding Groups
+         * @description Findings by code: what treating mends first, and within that what saves most.
+         */
+        get: operations["list_finding_groups"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/captures/{capture_id}/findings/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Findings
+         * @description Findings of one code, those with most bytes at stake first.
+         */
+        get: operations["list_findings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/captures/{capture_id}/pages/{page_id}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Page Findings
+         * @description Everything wrong with one page.
+         */
+        get: operations["list_page_findings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/captures/{capture_id}/images/{image_id}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Image Findings
+         * @description Everything wrong with one image.
+         */
+        get: operations["list_image_findings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site_id}/budgets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Budgets
+         * @description All budgets of a site, defaults included.
+         */
+        get: operations["get_budgets"];
+        /**
+         * Put Budgets
+         * @description Changes all budgets at once.
+         */
+        put: operations["put_budgets"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site_id}/budgets.toml": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Budgets Toml
+         * @description All budgets as TOML.
+         */
+        get: operations["get_budgets_toml"];
+        /**
+         * Put Budgets Toml
+         * @description Takes budgets from TOML; a fault in it is told with its place, and nothing is changed.
+         */
+        put: operations["put_budgets_toml"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/captures/{capture_id}": {
         parameters: {
             query?: never;
@@ -264,46 +480,6 @@ export interface paths {
          * @description A page with its images and placements.
          */
         get: operations["get_page"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/captures/{capture_id}/images": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * List Images
-         * @description The library: sorted and filtered images.
-         */
-        get: operations["list_images"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/captures/{capture_id}/formats": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * List Formats
-         * @description The formats of the library with their counts.
-         */
-        get: operations["list_formats"];
         put?: never;
         post?: never;
         delete?: never;
@@ -761,6 +937,54 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AuditState
+         * @description Whether the findings are current, and on what they rest.
+         */
+        AuditState: {
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed";
+            /** Groups */
+            groups: components["schemas"]["FindingGroup"][];
+            /** Measured */
+            measured: boolean;
+        };
+        /**
+         * BudgetFigures
+         * @description Image bytes and requests of a page; null leaves the wider budget in force.
+         */
+        BudgetFigures: {
+            /** Bytes */
+            bytes?: number | null;
+            /** Requests */
+            requests?: number | null;
+        };
+        /**
+         * Budgets
+         * @description All budgets of a site.
+         */
+        Budgets: {
+            page: components["schemas"]["BudgetFigures"];
+            /** Pages */
+            pages: components["schemas"]["PageBudget"][];
+            /** Caps */
+            caps: {
+                [key: string]: components["schemas"]["CapOut"];
+            };
+        };
+        /**
+         * CapOut
+         * @description What one image in a role may weigh, and how wide it may be in pixels.
+         */
+        CapOut: {
+            /** Bytes */
+            bytes: number;
+            /** Width */
+            width: number;
+        };
+        /**
          * Capture
          * @description One dated reading of a site, with its totals.
          */
@@ -830,6 +1054,22 @@ export interface components {
             count: number;
         };
         /**
+         * Facets
+         * @description How many images of the whole capture each filter value would show.
+         */
+        Facets: {
+            /** Format */
+            format: components["schemas"]["Facet"][];
+            /** Kind */
+            kind: components["schemas"]["Facet"][];
+            /** Role */
+            role: components["schemas"]["Facet"][];
+            /** Folder */
+            folder: components["schemas"]["Facet"][];
+            /** Finding */
+            finding: components["schemas"]["Facet"][];
+        };
+        /**
          * FaultOut
          * @description One thing wrong in a file.
          */
@@ -842,6 +1082,68 @@ export interface components {
             message: string;
             /** Line */
             line: number | null;
+        };
+        /**
+         * FindingGroup
+         * @description All findings of one code; `stake` in bytes, estimated where `measured` is false.
+         *
+         *     `ease`: 1 is mended by treating, 2 in the markup, 3 by hand.
+         */
+        FindingGroup: {
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+            /** Threshold */
+            threshold: string;
+            /** Mend */
+            mend: string;
+            /** Ease */
+            ease: number;
+            /** Count */
+            count: number;
+            /** Images */
+            images: number;
+            /** Pages */
+            pages: number;
+            /** Stake */
+            stake: number;
+            /** Measured */
+            measured: boolean;
+        };
+        /**
+         * FindingList
+         * @description A stretch of findings of one code, those with most bytes at stake first.
+         */
+        FindingList: {
+            /** Items */
+            items: components["schemas"]["FindingOut"][];
+            /** Next */
+            next: string | null;
+        };
+        /**
+         * FindingOut
+         * @description One thing wrong.
+         */
+        FindingOut: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
+            /** Sentence */
+            sentence: string;
+            /** Image Id */
+            image_id: number | null;
+            /** Page Id */
+            page_id: number | null;
+            /** Source */
+            source: string;
+            /** Line */
+            line: number | null;
+            /** Stake */
+            stake: number;
+            /** Measured */
+            measured: boolean;
         };
         /**
          * Forecast
@@ -918,6 +1220,15 @@ export interface components {
             over_cap: boolean;
             /** Has Thumbnail */
             has_thumbnail: boolean;
+            /** Kind */
+            kind: string;
+            /** Role */
+            role: string;
+            /**
+             * Findings
+             * @default []
+             */
+            findings: string[];
             /** Sha256 */
             sha256: string;
             /** Frames */
@@ -944,6 +1255,52 @@ export interface components {
             words: string[];
         };
         /**
+         * ImageFilter
+         * @description Which images of a capture: all conditions hold; of several values in one, any does.
+         *
+         *     `search` is found in paths, `finding` are codes, `page_id` a page that names the image.
+         */
+        ImageFilter: {
+            /**
+             * Search
+             * @default
+             */
+            search: string;
+            /**
+             * Format
+             * @default []
+             */
+            format: string[];
+            /**
+             * Kind
+             * @default []
+             */
+            kind: string[];
+            /**
+             * Role
+             * @default []
+             */
+            role: string[];
+            /**
+             * Folder
+             * @default []
+             */
+            folder: string[];
+            /**
+             * Finding
+             * @default []
+             */
+            finding: string[];
+            /** Page Id */
+            page_id?: number | null;
+            /**
+             * Show
+             * @default all
+             * @enum {string}
+             */
+            show: "all" | "over-cap" | "unused" | "copies" | "unreadable";
+        };
+        /**
          * ImageList
          * @description A stretch of the library; `total` counts what the filter lets through.
          */
@@ -959,7 +1316,7 @@ export interface components {
         };
         /**
          * ImageRow
-         * @description One image of the library.
+         * @description One image of the library; `findings` are codes.
          */
         ImageRow: {
             /** Id */
@@ -986,6 +1343,15 @@ export interface components {
             over_cap: boolean;
             /** Has Thumbnail */
             has_thumbnail: boolean;
+            /** Kind */
+            kind: string;
+            /** Role */
+            role: string;
+            /**
+             * Findings
+             * @default []
+             */
+            findings: string[];
         };
         /**
          * ImageSlot
@@ -1212,6 +1578,23 @@ export interface components {
             finished_at: string | null;
         };
         /**
+         * PageBudget
+         * @description A budget for the pages that match a pattern, perhaps on one screen only.
+         */
+        PageBudget: {
+            /** Bytes */
+            bytes?: number | null;
+            /** Requests */
+            requests?: number | null;
+            /** Pattern */
+            pattern: string;
+            /**
+             * Screen
+             * @default
+             */
+            screen: string;
+        };
+        /**
          * PageDetail
          * @description A page with its images and everything that it names.
          */
@@ -1307,6 +1690,16 @@ export interface components {
             segments: components["schemas"]["Segment"][];
         };
         /**
+         * PastChoice
+         * @description The choice that a path or pattern had; null where it had none.
+         */
+        PastChoice: {
+            /** Pattern */
+            pattern: string;
+            /** Role */
+            role: ("hero" | "background" | "content" | "thumbnail" | "logo" | "icon" | "decoration" | "social card") | null;
+        };
+        /**
          * PlacementOut
          * @description One use of an image by a page, with its place in the source.
          */
@@ -1369,6 +1762,40 @@ export interface components {
             bytes: number;
             /** Settings */
             settings: string;
+        };
+        /**
+         * RoleChange
+         * @description A role for images (`selection`) or for all paths that match `pattern`; null takes a choice back.
+         */
+        RoleChange: {
+            /** Role */
+            role: ("hero" | "background" | "content" | "thumbnail" | "logo" | "icon" | "decoration" | "social card") | null;
+            selection?: components["schemas"]["Selection"] | null;
+            /** Pattern */
+            pattern?: string | null;
+        };
+        /**
+         * RoleChoice
+         * @description A role given by hand to a path or a pattern.
+         */
+        RoleChoice: {
+            /** Pattern */
+            pattern: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "hero" | "background" | "content" | "thumbnail" | "logo" | "icon" | "decoration" | "social card";
+        };
+        /**
+         * RolesBefore
+         * @description What `changed` images' choices were before, for taking a change back.
+         */
+        RolesBefore: {
+            /** Changed */
+            changed: number;
+            /** Before */
+            before: components["schemas"]["PastChoice"][];
         };
         /**
          * RulesOut
@@ -1470,6 +1897,23 @@ export interface components {
             path: string;
             /** Bytes */
             bytes: number;
+        };
+        /**
+         * Selection
+         * @description Images chosen one by one (`ids`), or all that a filter lets through but for some (`without`).
+         */
+        Selection: {
+            /**
+             * Ids
+             * @default []
+             */
+            ids: number[];
+            filter?: components["schemas"]["ImageFilter"] | null;
+            /**
+             * Without
+             * @default []
+             */
+            without: number[];
         };
         /**
          * Site
@@ -1609,6 +2053,14 @@ export interface components {
             webp: number;
             /** Baseline */
             baseline: number;
+        };
+        /**
+         * TomlText
+         * @description A text in TOML.
+         */
+        TomlText: {
+            /** Toml */
+            toml: string;
         };
     };
     responses: never;
@@ -2094,6 +2546,603 @@ export interface operations {
             };
         };
     };
+    list_images: {
+        parameters: {
+            query?: {
+                search?: string;
+                format?: string[];
+                kind?: string[];
+                role?: string[];
+                folder?: string[];
+                finding?: string[];
+                page_id?: number | null;
+                show?: "all" | "over-cap" | "unused" | "copies" | "unreadable";
+                sort?: "bytes" | "pixels" | "pages" | "path";
+                descending?: boolean;
+                after?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImageList"];
+                };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_facets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Facets"];
+                };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_alike: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: number;
+                image_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImageRow"][];
+                };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_roles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoleChoice"][];
+                };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restore_roles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PastChoice"][];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RolesBefore"];
+                };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_roles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RolesBefore"];
+                };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_finding_groups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditState"];
+                };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_findings: {
+        parameters: {
+            query?: {
+                page_id?: number | null;
+                after?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                capture_id: number;
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingList"];
+                };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_page_findings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: number;
+                page_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingOut"][];
+                };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_image_findings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: number;
+                image_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingOut"][];
+                };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_budgets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Budgets"];
+                };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_budgets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Budgets"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Budgets"];
+                };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_budgets_toml: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TomlText"];
+                };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_budgets_toml: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TomlText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Budgets"];
+                };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_capture: {
         parameters: {
             query?: never;
@@ -2196,94 +3245,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageDetail"];
-                };
-            };
-            /** @description Not there */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Can't be used */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    list_images: {
-        parameters: {
-            query?: {
-                sort?: "bytes" | "pixels" | "pages" | "path";
-                descending?: boolean;
-                search?: string;
-                format?: string[] | null;
-                show?: "all" | "over-cap" | "unused" | "copies" | "unreadable";
-                after?: string | null;
-                limit?: number;
-            };
-            header?: never;
-            path: {
-                capture_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ImageList"];
-                };
-            };
-            /** @description Not there */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Can't be used */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    list_formats: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                capture_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Facet"][];
                 };
             };
             /** @description Not there */

@@ -1,0 +1,113 @@
+"""The audit of a capture: a role for every image, and everything that is wrong."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+from ivory_thistle.core.budgets.policy import Policy
+from ivory_thistle.core.findings.catalogue import Finding
+from ivory_thistle.core.findings.images import duplicate_findings, image_findings
+from ivory_thistle.core.findings.pages import PageImages, PageWeighed, fault_findings, page_findings
+from ivory_thistle.core.references.addresses import FileIndex, join, page_address
+from ivory_thistle.core.references.img_tags import img_tags
+from ivory_thistle.core.references.site import Image, Page, SiteReading
+from ivory_thistle.core.references.source import read_html_source
+from ivory_thistle.core.treatment.roles import Role, RoleChoice, Slot, chosen_role, image_role
+
+_ICONS = frozenset({"link", "manifest"})
+
+
+@dataclass(frozen=True, slots=True)
+class ImageRole:
+    """The role of one image, why in words, and whether a person chose it."""
+
+    role: Role
+    why: str
+    by_hand: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Audit:
+    """What an audit found: roles by image path, and findings, pages and images in the site's order."""
+
+    roles: Mapping[str, ImageRole]
+    findings: tuple[Finding, ...]
+
+
+def audit_site(
+    site: SiteReading,
+    read: Callable[[str], bytes],
+    slots: Iterable[Slot],
+    weighed: Iterable[PageWeighed],
+    policy: Policy,
+    choices: Sequence[RoleChoice] = (),
+) -> Audit:
+    """Audits a site whose boxes are `slots` (measured or guessed) and whose pages weigh `weighed`."""
+    by_page: dict[str, list[Slot]] = defaultdict(list)
+    by_image: dict[str, list[Slot]] = defaultdict(list)
+    for slot in slots:
+        by_page[slot.page].append(slot)
+        if image := site.by_path.get(slot.path):
+            by_image[image.path].append(slot)
+    weights: dict[str, list[PageWeighed]] = defaultdict(list)
+    for one in weighed:
+        weights[one.page].append(one)
+    named = _named(site)
+    roles = {i.path: _role(i, by_image[i.path], by_page, named[i.path], choices) for i in site.images}
+    found: list[Finding] = []
+    index = FileIndex(site.files, site.own_hosts)
+    ladders: dict[str, str] = {}
+    for page in site.pages:
+        images = _page_images(page, read, by_page[page.path], weights[page.path])
+        found += page_findings(images, policy, site.files, index)
+        for p in page.placements:
+            if p.file and p.attribute in ("srcset", "src"):
+                ladders.setdefault(p.file, f"{page.path}:{p.tag_start}")
+    for image in site.images:
+        vector = read(image.path) if image.facts.format == "svg" else None
+        modern = any(use in ("candidate", "kept") and element == "source" for element, use in named[image.path])
+        found += image_findings(image, by_image[image.path], roles[image.path].role, policy, modern, vector)
+    found += duplicate_findings(site.images, ladders)
+    found += fault_findings(site.faults)
+    return Audit(roles, tuple(found))
+
+
+def _named(site: SiteReading) -> dict[str, set[tuple[str, str]]]:
+    """For each image the elements that name it, with how they do."""
+    named: dict[str, set[tuple[str, str]]] = defaultdict(set)
+    for page in site.pages:
+        for p in page.placements:
+            if p.file and (image := site.by_path.get(p.file)):
+                named[image.path].add((p.element, p.use))
+    return named
+
+
+def _role(
+    image: Image,
+    slots: Sequence[Slot],
+    by_page: Mapping[str, Sequence[Slot]],
+    named: set[tuple[str, str]],
+    choices: Sequence[RoleChoice],
+) -> ImageRole:
+    chosen = chosen_role(image.path, choices)
+    if chosen:
+        why = "Chosen by hand." if chosen.pattern == image.path else f"Chosen by hand for {chosen.pattern}."
+        return ImageRole(chosen.role, why, by_hand=True)
+    social = any(use == "social" for _, use in named)
+    icon = any(element in _ICONS and use != "preload" for element, use in named)
+    beside = [
+        [o for o in by_page[page] if o.screen.name == screen]
+        for page, screen in {(s.page, s.screen.name) for s in slots}
+    ]
+    return ImageRole(*image_role(slots, social, icon, beside))
+
+
+def _page_images(
+    page: Page, read: Callable[[str], bytes], slots: Sequence[Slot], weighed: Sequence[PageWeighed]
+) -> PageImages:
+    source = read_html_source(read(page.path))
+    own = page_address(page.path)
+    base = (join(own, page.base) or own) if page.base else own
+    return PageImages(page, base, list(img_tags(source)), slots, weighed)

@@ -1,0 +1,247 @@
+"""Findings about image files: format, colour, metadata, names, copies."""
+
+from __future__ import annotations
+
+import re
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+
+from ivory_thistle.core.budgets.policy import Policy
+from ivory_thistle.core.findings.catalogue import (
+    BALLAST_BYTES,
+    JPEG_QUALITY,
+    METADATA_BYTES,
+    MODERN_BYTES,
+    NEAR_BITS,
+    PIXELS_BYTES,
+    PIXELS_SHARE,
+    Finding,
+)
+from ivory_thistle.core.images.kind import distance
+from ivory_thistle.core.images.sniff import EXTENSIONS, NAMES, extension_of
+from ivory_thistle.core.references.site import Image
+from ivory_thistle.core.treatment.roles import Role, Slot
+
+_DENSITY = 2.0
+_OLD = frozenset({"jpeg", "png", "bmp", "tiff"})
+_DRAWN = frozenset({"graphic", "lettering", "line art"})
+_POOR_NAME = re.compile(
+    r"(?:dsc[fn]?|img|dscn|pict?|p|photo|image|bild|foto|untitled|unnamed|screen[ _-]?shot|scan|copy|new|final|download"
+    r"|file|asset)?[\s_()-]*\d*(?:[\s_()-]*(?:copy|final|new|\d+))*|[0-9a-f]{16,}|[0-9a-f-]{32,}",
+    re.IGNORECASE,
+)
+_SRGB = re.compile(r"srgb|c2\b|facebook tiny", re.IGNORECASE)
+_BALLAST = re.compile(
+    rb"<!--.*?-->|<metadata\b.*?</metadata>|<(?:sodipodi|inkscape):[\w-]+\b[^>]*?(?:/>|>.*?</(?:sodipodi|inkscape):[\w-]+>)"
+    rb"|\s(?:inkscape|sodipodi|sketch|serif|xmlns:(?:inkscape|sodipodi|sketch|serif|rdf|cc|dc|ns\d*)):?[\w-]*\s*=\s*(?:\"[^\"]*\"|'[^']*')"
+    rb"|<\?xpacket.*?\?>|<!DOCTYPE[^>\[]*(?:\[.*?\])?\s*>",
+    re.DOTALL,
+)
+
+
+def needed_width(slots: Iterable[Slot], ratio: float) -> float:
+    """The pixels across that the largest slot needs, at up to two pixels a CSS px.
+
+    `ratio` is height over width of the file: a slot filled by cutting needs enough pixels on both sides.
+    """
+    most = 0.0
+    for s in slots:
+        if s.kind in ("background", "before", "after") and s.fit.startswith("auto"):
+            continue
+        density = min(s.screen.density, _DENSITY)
+        fills = s.fit in ("cover", "none") and ratio > 0
+        width = max(s.width, s.height / ratio) if fills else s.width
+        most = max(most, width * density)
+    return most
+
+
+def image_findings(
+    image: Image, slots: Sequence[Slot], role: Role, policy: Policy, has_modern: bool, svg: bytes | None = None
+) -> Iterator[Finding]:
+    """Everything wrong with one image file. `svg` is the content of a vector drawing."""
+    facts, path, kind = image.facts, image.path, image.look.kind if image.look else ""
+    used = not image.unused
+
+    def found(code: str, sentence: str, stake: float = 0, measured: bool = True, **evidence: object) -> Finding:
+        return Finding(code, sentence, path, stake=round(stake), measured=measured, evidence=evidence)
+
+    if facts.problem:
+        yield found("unreadable", f"{path} {facts.problem}.")
+    if facts.format in EXTENSIONS and extension_of(path) not in EXTENSIONS[facts.format]:
+        yield found("wrong-extension", f"{path} holds {NAMES[facts.format]}.")
+    if image.unused:
+        yield found("unused-file", f"No page names {path}.", facts.bytes * len(image.paths))
+    if len(image.paths) > 1:
+        others = ", ".join(image.paths[1:4])
+        stake = facts.bytes * (len(image.paths) - 1)
+        yield found("exact-duplicate", f"{path} stands again at {others}.", stake, copies=len(image.paths))
+    if is_poor_name(path):
+        yield found("poor-name", f"{path.rsplit('/', 1)[-1]} does not say what is shown.")
+    if facts.format == "svg" and svg is not None:
+        stake = sum(len(m.group()) for m in _BALLAST.finditer(svg))
+        if stake >= BALLAST_BYTES:
+            yield found("svg-ballast", f"{stake:,} of {len(svg):,} bytes of {path} draw nothing.", stake)
+    if facts.problem or not facts.is_raster:
+        return
+    if used:
+        yield from _of_size(image, slots, role, policy, found)
+    yield from _of_encoding(image, kind, used and not has_modern, found)
+    yield from _of_ballast(image, found)
+
+
+_Found = Callable[..., Finding]
+
+
+def _of_size(image: Image, slots: Sequence[Slot], role: Role, policy: Policy, found: _Found) -> Iterator[Finding]:
+    facts, path = image.facts, image.path
+    needed = needed_width(slots, facts.height / facts.width)
+    if needed and facts.width > PIXELS_SHARE * needed:
+        stake = facts.bytes * (1 - (needed / facts.width) ** 2)
+        if stake >= PIXELS_BYTES:
+            measured = all(s.measured for s in slots)
+            sentence = f"{path} is {facts.width:,} px wide; {needed:,.0f} would do for its largest slot."
+            yield found("too-many-pixels", sentence, stake, False, needed=round(needed), slot_measured=measured)
+    cap = policy.cap(role)
+    if facts.bytes > cap.bytes:
+        sentence = f"{path} weighs {_kb(facts.bytes)}; as {role} it may weigh {_kb(cap.bytes)}."
+        yield found("over-cap", sentence, facts.bytes - cap.bytes, role=role, cap=cap.bytes)
+    elif facts.width > cap.width:
+        sentence = f"{path} is {facts.width:,} px wide; as {role} it may be {cap.width:,}."
+        yield found("over-cap", sentence, role=role, cap_width=cap.width)
+    if slots and facts.frames == 1:
+        blurred = max((s for s in slots if _is_plain(s)), key=lambda s: s.width, default=None)
+        if blurred and blurred.width > 1.15 * facts.width and blurred.width > 32:
+            sentence = (
+                f"{path} has {facts.width:,} px and is shown {blurred.width:,.0f} CSS px wide on {blurred.screen.name}."
+            )
+            yield found("upscaled", sentence, 0, blurred.measured, slot=round(blurred.width))
+        odd = next((s for s in slots if _is_distorted(s, facts.width, facts.height)), None)
+        if odd:
+            sentence = (
+                f"{path} ({facts.width} × {facts.height}) is stretched to {odd.width:.0f} × {odd.height:.0f} on"
+                f" {odd.screen.name}, in {odd.page}."
+            )
+            yield found("distorted", sentence, 0, odd.measured)
+
+
+def _is_plain(slot: Slot) -> bool:
+    return slot.kind in ("img", "input")
+
+
+def _is_distorted(slot: Slot, width: int, height: int) -> bool:
+    if not (_is_plain(slot) and slot.measured and slot.fit == "fill" and min(slot.width, slot.height) >= 16):
+        return False
+    return abs(slot.height / slot.width / (height / width) - 1) > 0.03
+
+
+# Shares that another encoding saves at like looks: common practice, no source.
+_MODERN_SAVES = {"jpeg": 0.45, "png": 0.3, "bmp": 0.9, "tiff": 0.9}
+_PHOTO_SAVES = 0.75
+
+
+def _of_encoding(image: Image, kind: str, plain: bool, found: _Found) -> Iterator[Finding]:
+    facts, path = image.facts, image.path
+    name = NAMES[facts.format]
+    size = _kb(facts.bytes)
+    if facts.format in ("png", "bmp", "tiff") and kind == "photograph" and facts.bytes >= MODERN_BYTES:
+        yield found("photo-as-png", f"{path} is a photograph of {size} in {name}.", facts.bytes * _PHOTO_SAVES, False)
+    elif plain and facts.format in _OLD and facts.frames == 1 and facts.bytes >= MODERN_BYTES:
+        stake = facts.bytes * _MODERN_SAVES[facts.format]
+        yield found("old-format", f"{path} ({size}) is offered as {name} only.", stake, False)
+    if facts.format == "jpeg" and kind in _DRAWN:
+        yield found("graphic-as-jpeg", f"{path} is {_article(kind)} in JPEG.", 0, False)
+    if facts.format == "webp" and facts.lossless and kind == "photograph" and facts.bytes >= MODERN_BYTES:
+        yield found("lossless-photo", f"{path} is a photograph of {size} without loss.", facts.bytes * 0.7, False)
+    if facts.quality is not None and facts.quality >= JPEG_QUALITY and facts.bytes >= MODERN_BYTES:
+        sentence = f"{path} was saved at JPEG quality {facts.quality}."
+        yield found("quality-too-high", sentence, facts.bytes * 0.4, False, quality=facts.quality)
+    if image.look and image.look.alpha_used is False:
+        yield found("unused-alpha", f"Every pixel of {path} is opaque.", facts.bytes * 0.1, False)
+    if facts.colour == "cmyk":
+        yield found(
+            "wrong-colour", f"{path} is in CMYK, which screens do not show as meant.", facts.bytes * 0.25, False
+        )
+    elif facts.bit_depth > 8 and facts.format in ("png", "tiff"):
+        yield found("wrong-colour", f"{path} has {facts.bit_depth} bits a channel.", facts.bytes * 0.5, False)
+    if facts.format == "gif" and facts.frames > 1:
+        yield found("animated-gif", f"{path} has {facts.frames} frames, {size}.", facts.bytes * 0.6, False)
+
+
+def _of_ballast(image: Image, found: _Found) -> Iterator[Finding]:
+    facts, path = image.facts, image.path
+    if facts.metadata_bytes >= METADATA_BYTES:
+        sorts = ", ".join(f"{n} {_kb(size)}" for n, size in sorted(facts.metadata.items()) if n not in ("icc", "gps"))
+        yield found("metadata", f"{path} carries {sorts}.", facts.metadata_bytes, **facts.metadata)
+    if facts.metadata.get("gps"):
+        yield found("gps-position", f"{path} tells where it was taken.", facts.metadata["gps"])
+    if facts.profile_bytes and _SRGB.search(facts.profile) and facts.colour != "cmyk":
+        sentence = f"{path} holds the profile {facts.profile}, which is what browsers take anyway."
+        yield found("unneeded-profile", sentence, facts.profile_bytes)
+
+
+def _article(kind: str) -> str:
+    return {"lettering": "lettering", "line art": "line art"}.get(kind, f"a {kind}")
+
+
+def is_poor_name(path: str) -> bool:
+    """True for names that a camera, a program or haste gave: DSC_0431.JPG, image-2.png, a hash, digits alone."""
+    stem = path.rsplit("/", 1)[-1].rsplit(".", 1)[0]
+    return _POOR_NAME.fullmatch(stem) is not None
+
+
+def near_duplicates(images: Iterable[Image]) -> list[list[Image]]:
+    """Groups of distinct images whose perceptual hashes differ in few bits, the largest file first.
+
+    Hashes are compared only where they agree in one of seven parts: of at most six differing bits, one part has none.
+    """
+    hashed = [
+        i for i in images if i.look and i.look.hash and i.facts.frames == 1 and min(i.facts.width, i.facts.height) > 64
+    ]
+    buckets: dict[tuple[int, int], list[int]] = defaultdict(list)
+    parent = list(range(len(hashed)))
+
+    def root(n: int) -> int:
+        while parent[n] != n:
+            parent[n] = parent[parent[n]]
+            n = parent[n]
+        return n
+
+    for number, image in enumerate(hashed):
+        assert image.look is not None
+        value = int(image.look.hash, 16)
+        for part in range(NEAR_BITS + 1):
+            bucket = buckets[part, value >> (part * 9) & (0x1FF if part < NEAR_BITS else 0x3FF)]
+            for other in bucket:
+                if root(other) != root(number) and _is_near(hashed[other], image):
+                    parent[root(number)] = root(other)
+            bucket.append(number)
+    groups: dict[int, list[Image]] = defaultdict(list)
+    for number, image in enumerate(hashed):
+        groups[root(number)].append(image)
+    found = [sorted(g, key=lambda i: (-i.facts.width * i.facts.height, i.path)) for g in groups.values() if len(g) > 1]
+    return sorted(found, key=lambda g: g[0].path)
+
+
+def _is_near(a: Image, b: Image) -> bool:
+    assert a.look is not None and b.look is not None
+    if a.look.features and b.look.features and a.look.features["ground"] > 0.9:
+        return False  # Nearly empty pictures have hashes of noise.
+    shapes = a.facts.height / a.facts.width, b.facts.height / b.facts.width
+    return max(shapes) < 1.1 * min(shapes) and distance(a.look.hash, b.look.hash) <= NEAR_BITS
+
+
+def duplicate_findings(images: Iterable[Image], ladders: Mapping[str, str]) -> Iterator[Finding]:
+    """Near duplicates; `ladders` joins paths that one srcset or picture names, which are meant to be alike."""
+    for group in near_duplicates(images):
+        first = group[0]
+        for other in group[1:]:
+            joined = {ladders.get(p, p) for p in first.paths} & {ladders.get(p, p) for p in other.paths}
+            if not joined:
+                sentence = f"{other.path} looks like {first.path}."
+                yield Finding(
+                    "near-duplicate", sentence, other.path, stake=other.facts.bytes, evidence={"like": first.path}
+                )
+
+
+def _kb(size: int) -> str:
+    return f"{size / 1000:,.0f} kB" if size >= 9_950 else f"{size / 1000:,.1f} kB"

@@ -1,0 +1,153 @@
+"""A stored capture audited: roles and findings, from what was read and the newest measurement."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from hashlib import sha256
+
+from sqlalchemy import delete, insert, select, update
+from sqlalchemy.orm import Session, sessionmaker
+
+from ivory_thistle.core.budgets.policy import PageBudget, Policy
+from ivory_thistle.core.findings.audit import Audit, audit_site
+from ivory_thistle.core.findings.pages import PageWeighed
+from ivory_thistle.core.references.site import SiteReading
+from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
+from ivory_thistle.core.treatment.roles import ROLES, RoleChoice, Slot
+from ivory_thistle.store import tables as t
+from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.workflows.capture import stored_site
+
+_BATCH = 2000
+
+
+def site_policy(site: t.Site) -> Policy:
+    """The budgets of a site: its page budget for all, narrowed by what it keeps besides."""
+    narrowed = Policy.from_dict(site.budgets or {})
+    whole = PageBudget("", "", site.page_budget, narrowed.site.requests)
+    return Policy(whole, narrowed.pages, narrowed.caps)
+
+
+def role_choices(session: Session, site_id: int) -> list[RoleChoice]:
+    """The roles given by hand, the oldest first."""
+    rows = session.scalars(select(t.RoleChoice).where(t.RoleChoice.site_id == site_id).order_by(t.RoleChoice.id))
+    return [RoleChoice(r.pattern, role) for r in rows for role in ROLES if role == r.role]
+
+
+def choose_role(session: Session, site_id: int, pattern: str, role: str | None) -> str | None:
+    """Gives a role to the paths that match a pattern (None: takes the choice back); returns the earlier choice."""
+    digest = sha256(pattern.encode()).digest()
+    among = (t.RoleChoice.site_id == site_id, t.RoleChoice.pattern_hash == digest)
+    before = session.scalar(select(t.RoleChoice.role).where(*among))
+    session.execute(delete(t.RoleChoice).where(*among))
+    if role:
+        session.add(t.RoleChoice(site_id=site_id, pattern=pattern, pattern_hash=digest, role=role))
+    return before
+
+
+def ask_for_audit(session: Session, site_id: int) -> None:
+    """Marks the site's newest capture to be audited again."""
+    newest = session.scalar(
+        select(t.Capture.id)
+        .where(t.Capture.site_id == site_id, t.Capture.state == "ready")
+        .order_by(t.Capture.id.desc())
+        .limit(1)
+    )
+    session.execute(update(t.Capture).where(t.Capture.id == newest).values(audit="waiting"))
+
+
+def audit_capture(capture_id: int, sessions: sessionmaker[Session], blobs: Blobs) -> None:
+    """Audits a capture and keeps the outcome in place of an earlier one."""
+    with sessions.begin() as session:
+        capture = session.get_one(t.Capture, capture_id)
+        capture.audit = "running"
+        owner = session.get_one(t.Site, capture.site_id)
+        policy, choices = site_policy(owner), role_choices(session, owner.id)
+        site, read = stored_site(session, capture_id, blobs)
+        slots, weighed = _newest_measured(session, capture_id)
+    audit = audit_site(site, read, slots or list(guessed_slots(site)), weighed, policy, choices)
+    with sessions.begin() as session:
+        _keep(session, capture_id, site, audit)
+
+
+def _newest_measured(session: Session, capture_id: int) -> tuple[list[Slot], list[PageWeighed]]:
+    """The boxes and weights (of the most modern tier) of the newest measurement that has any."""
+    row = session.execute(
+        select(t.Measurement)
+        .join(t.PageScreen, t.PageScreen.measurement_id == t.Measurement.id)
+        .where(t.Measurement.capture_id == capture_id)
+        .order_by(t.Measurement.id.desc())
+        .limit(1)
+    ).scalar()
+    if not row:
+        return [], []
+    screens = {s["name"]: Screen(**s) for s in row.screens}
+    real = not row.estimated
+    weights = session.execute(
+        select(t.PageScreen, t.PageWeight, t.Page.path)
+        .join(t.PageWeight, t.PageWeight.page_screen_id == t.PageScreen.id)
+        .join(t.Page, t.Page.id == t.PageScreen.page_id)
+        .where(t.PageScreen.measurement_id == row.id, t.PageWeight.tier == "avif")
+    ).all()
+    weighed = [
+        PageWeighed(
+            path, screens[seen.screen], w.opening, w.scrolled, w.requests, seen.lcp_path, seen.layout_shift,
+            tuple(seen.shifting), real,
+        )
+        for seen, w, path in weights if seen.screen in screens
+    ]  # fmt: skip
+    boxes = session.execute(
+        select(t.Slot, t.PageScreen.screen, t.Page.path, t.Image.path)
+        .join(t.PageScreen, t.PageScreen.id == t.Slot.page_screen_id)
+        .join(t.Page, t.Page.id == t.PageScreen.page_id)
+        .join(t.Image, t.Image.id == t.Slot.image_id)
+        .where(t.PageScreen.measurement_id == row.id)
+    ).all()
+    slots = [
+        Slot(
+            page, screens[screen], path, s.kind, s.x, s.y, s.width, s.height, s.first_screen, s.lazy, s.fit,
+            s.element, s.alt, s.around, real,
+        )
+        for s, screen, page, path in boxes if screen in screens
+    ]  # fmt: skip
+    return slots, weighed
+
+
+def guessed_slots(site: SiteReading) -> Iterator[Slot]:
+    """Before any measurement: the width attributes of images, as boxes on the laptop screen."""
+    laptop = DEFAULT_SCREENS[2]
+    for page in site.pages:
+        for p in page.placements:
+            image = site.by_path.get(p.file or "")
+            if p.declared_width and p.element == "img" and image and image.facts.width:
+                height = p.declared_width * image.facts.height / image.facts.width
+                yield Slot(page.path, laptop, image.path, "img", 0, 0, p.declared_width, height, measured=False)
+
+
+def _keep(session: Session, capture_id: int, site: SiteReading, audit: Audit) -> None:
+    session.execute(delete(t.Finding).where(t.Finding.capture_id == capture_id))
+    images = dict(session.execute(select(t.Image.path, t.Image.id).where(t.Image.capture_id == capture_id)).all())
+    pages = dict(session.execute(select(t.Page.path, t.Page.id).where(t.Page.capture_id == capture_id)).all())
+    roles = [
+        {"id": images[path], "role": r.role, "role_why": r.why[:255], "role_by_hand": r.by_hand}
+        for path, r in audit.roles.items()
+        if path in images
+    ]
+    for start in range(0, len(roles), _BATCH):
+        session.execute(update(t.Image), roles[start : start + _BATCH])
+    rows = []
+    for f in audit.findings:
+        image = site.by_path.get(f.image or "")
+        rows.append(
+            {
+                "capture_id": capture_id, "code": f.code, "image_id": images.get(image.path) if image else None,
+                "page_id": pages.get(f.page or ""), "screen": f.screen, "source": f.source[:2048], "line": f.line,
+                "sentence": f.sentence, "stake": f.stake, "measured": f.measured, "evidence": dict(f.evidence),
+            }
+        )  # fmt: skip
+    for start in range(0, len(rows), _BATCH):
+        part = rows[start : start + _BATCH]
+        session.execute(insert(t.Finding), part, execution_options={"render_nulls": True})
+    # Whoever asked for another audit meanwhile gets it.
+    running = (t.Capture.id == capture_id, t.Capture.audit == "running")
+    session.execute(update(t.Capture).where(*running).values(audit="done"))

@@ -41,7 +41,7 @@ def blobs(tmp_path: Path) -> Blobs:
 def run_id(made: sessionmaker[Session], blobs: Blobs, site_folder: Path) -> int:
     """A waiting run over a capture of the little site."""
     with made.begin() as session:
-        site = t.Site(name="jobs", page_budget=1, image_cap=1, removed_at=t.now())
+        site = t.Site(name="jobs", page_budget=1, removed_at=t.now())
         session.add(site)
         session.flush()
         capture = t.Capture(site_id=site.id, state="reading", origin="folder", place=str(site_folder), label="x")

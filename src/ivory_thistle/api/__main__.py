@@ -17,8 +17,10 @@ from sqlalchemy import select
 
 from ivory_thistle.api.app import create_app
 from ivory_thistle.api.services import Services
-from ivory_thistle.core.budgets.budget import Budget
+from ivory_thistle.core.budgets.policy import DEFAULT_PAGE_BYTES
 from ivory_thistle.core.errors import ThistleError
+from ivory_thistle.intake.folder import Folder
+from ivory_thistle.intake.site_server import serve_site
 from ivory_thistle.jobs.coordinator import Coordinator
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
@@ -76,13 +78,26 @@ def opened(data: Path, demo: Path | None = None, port: int = 0) -> Iterator[Serv
         if demo:
             add_demo(services, demo)
         coordinator.start()
-        if port:
-            print(f"\nIvory Thistle is at http://127.0.0.1:{port}  (Ctrl-C stops everything)\n", flush=True)
-        yield services
+        with stand_in(demo, port) as address:
+            if port:
+                print(f"\nIvory Thistle is at http://127.0.0.1:{port}  (Ctrl-C stops everything)", flush=True)
+                print(f"The demo site is served at {address}/ too.\n" if address else "", flush=True)
+            yield services
         coordinator.stop()
         engine.dispose()
     finally:
         database.stop()
+
+
+@contextmanager
+def stand_in(demo: Path | None, port: int) -> Iterator[str]:
+    """Serves the demo site on the port after the application's, with a redirect to meet; empty where it can't be."""
+    if demo is None or not port or not _port_is_free(port + 1):
+        yield ""
+        return
+    folder = Folder(demo)
+    with serve_site(folder.paths()[0], folder.read, port=port + 1, redirects={"/home": "/index.html"}) as address:
+        yield address
 
 
 def add_demo(services: Services, folder: Path) -> None:
@@ -90,8 +105,7 @@ def add_demo(services: Services, folder: Path) -> None:
     with services.sessions.begin() as session:
         if session.scalar(select(t.Site).where(t.Site.name == DEMO_NAME)):
             return
-        budget = Budget()
-        site = t.Site(name=DEMO_NAME, page_budget=budget.page_bytes, image_cap=budget.image_bytes)
+        site = t.Site(name=DEMO_NAME, page_budget=DEFAULT_PAGE_BYTES)
         session.add(site)
         session.flush()
         place = str(folder.absolute())

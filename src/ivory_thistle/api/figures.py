@@ -48,7 +48,6 @@ def site_out(session: Session, site: t.Site) -> schemas.Site:
         id=site.id,
         name=site.name,
         page_budget=site.page_budget,
-        image_cap=site.image_cap,
         screens=[schemas.Screen.model_validate(s) for s in site_screens(site)],
         connections=[schemas.Connection.model_validate(c) for c in site_connections(site)],
         lazy_attributes=list(lazy_attributes(site)),
@@ -65,8 +64,8 @@ def _ledger(session: Session, site: t.Site, capture: t.Capture) -> schemas.Ledge
         select(func.count()).where(t.Page.capture_id == capture.id, t.Page.image_bytes > site.page_budget)
     )
     heavy = session.scalar(
-        select(func.count()).where(
-            t.Image.capture_id == capture.id, t.Image.page_count > 0, t.Image.bytes > site.image_cap
+        select(func.count(t.Finding.image_id.distinct())).where(
+            t.Finding.capture_id == capture.id, t.Finding.code == "over-cap"
         )
     )
     done = newest_run(session, capture.id, done=True)
@@ -118,6 +117,7 @@ def image_row(image: t.Image, policy: Policy, findings: Iterable[str] = ()) -> s
         page_count=image.page_count,
         unused=image.unused,
         problem=image.problem,
+        cap=policy.cap(role).bytes,
         over_cap=image.page_count > 0 and image.bytes > policy.cap(role).bytes,
         has_thumbnail=image.thumbnail is not None or image.format == "svg",
         kind=image.kind,

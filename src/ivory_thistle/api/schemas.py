@@ -38,8 +38,8 @@ class Capture(Out):
 
     id: int
     site_id: int
-    state: Literal["waiting", "reading", "ready", "failed"]
-    origin: Literal["folder", "zip"]
+    state: Literal["waiting", "reading", "ready", "stopped", "failed"]
+    origin: Literal["folder", "zip", "crawl", "har"]
     label: str
     error: str | None
     files_done: int
@@ -102,7 +102,6 @@ class Site(Out):
     id: int
     name: str
     page_budget: int
-    image_cap: int
     screens: list[Screen]
     connections: list[Connection]
     lazy_attributes: list[str]
@@ -120,12 +119,30 @@ class SiteFromFolder(BaseModel):
     folder: Annotated[str, Field(min_length=1, max_length=2000)]
 
 
+class SiteFromAddress(BaseModel):
+    """A live site, read page by page; patterns are of whole addresses, with * for anything.
+
+    `image_hosts`: other hosts whose images are the site's own. `allow_private`: its address need not be public.
+    """
+
+    name: Annotated[str, Field(max_length=190)] = ""
+    address: Annotated[str, Field(min_length=1, max_length=2000)]
+    depth: Annotated[int, Field(ge=0, le=50)] = 8
+    pages: Annotated[int, Field(ge=1, le=20_000)] = 500
+    bytes: Annotated[int, Field(ge=1_000_000, le=100_000_000_000)] = 2_000_000_000
+    include: Annotated[list[Annotated[str, Field(max_length=500)]], Field(max_length=50)] = []
+    exclude: Annotated[list[Annotated[str, Field(max_length=500)]], Field(max_length=50)] = []
+    image_hosts: Annotated[list[Annotated[str, Field(max_length=250)]], Field(max_length=50)] = []
+    respect_robots: bool = True
+    allow_private: bool = False
+    seconds_between: Annotated[float, Field(ge=0, le=60)] = 0.2
+
+
 class SiteChange(BaseModel):
     """What may be changed of a site; what is missing stays."""
 
     name: Annotated[str, Field(min_length=1, max_length=190)] | None = None
     page_budget: Bytes | None = None
-    image_cap: Bytes | None = None
     screens: Screens | None = None
     connections: Connections | None = None
     lazy_attributes: LazyAttributes | None = None
@@ -318,7 +335,7 @@ class TomlText(Out):
 
 
 class ImageRow(Out):
-    """One image of the library; `findings` are codes."""
+    """One image of the library; `cap` is that of its role in bytes, `findings` are codes."""
 
     id: int
     path: str
@@ -330,6 +347,7 @@ class ImageRow(Out):
     page_count: int
     unused: bool
     problem: str
+    cap: int
     over_cap: bool
     has_thumbnail: bool
     kind: str
@@ -403,6 +421,19 @@ class ImageDetail(ImageRow):
     profile_bytes: int
     metadata_bytes: int
     orientation: int
+    metadata: dict[str, int]
+    copyright: str
+    profile: str
+    progressive: bool
+    subsampling: str
+    quality: int | None
+    palette: int
+    lossless: bool | None
+    alpha_used: bool | None
+    kind_why: str
+    features: dict[str, float]
+    role_why: str
+    role_by_hand: bool
     paths: list[str]
     placements: list[PlacementOut]
     renditions: list[RenditionOut]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import sys
+import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -18,10 +19,11 @@ from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.browser import PageMeasurement
+from ivory_thistle.intake.crawl import CrawlOptions
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.headless import audit_json, measure_folder, measured_json, treat_folder, treat_json
 from ivory_thistle.workflows.reading import Progress as Callback
-from ivory_thistle.workflows.reading import read_folder
+from ivory_thistle.workflows.sources import read_source
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=__doc__)
 _errors = Console(stderr=True)
@@ -32,19 +34,33 @@ JsonOption = Annotated[bool, typer.Option("--json", help="Print the result as JS
 
 @app.command()
 def audit(
-    folder: FolderArgument,
+    source: Annotated[
+        str, typer.Argument(help="A folder, a ZIP, a HAR file, or an address.", metavar="FOLDER|ZIP|HAR|URL")
+    ],
     as_json: JsonOption = False,
     measure: Annotated[bool, typer.Option("--measure", help="Also load every page in headless Chromium.")] = False,
     screens: Annotated[str, typer.Option(help="Screens to measure on, with commas between.")] = "",
+    pages: Annotated[int, typer.Option(help="Of an address: read so many pages at most.")] = 500,
+    depth: Annotated[int, typer.Option(help="Of an address: follow links so deep.")] = 8,
+    own_server: Annotated[
+        bool, typer.Option("--own-server", help="Of an address: it is yours; a private address is allowed.")
+    ] = False,
+    ignore_robots: Annotated[
+        bool, typer.Option("--ignore-robots", help="Of an address that is yours: set robots.txt aside.")
+    ] = False,
 ) -> None:
     """Read a site and weigh the images of every page."""
     chosen = _screens(screens)
-    source = Folder(folder)
-    with _progress(("Reading files", "Measuring pages") if measure else ("Reading files",)) as bars:
-        site = read_folder(source, bars[0])
-        measured = measure_folder(source, site, chosen, bars[1]) if measure else []
+    options = CrawlOptions(
+        "", depth=depth, pages=pages, allow_private=own_server, respect_robots=not ignore_robots,
+        seconds_between=0.02 if own_server else 0.2,
+    )  # fmt: skip
+    parts = ("Reading files", "Measuring pages") if measure else ("Reading files",)
+    with tempfile.TemporaryDirectory(prefix="thistle-") as staging, _progress(parts) as bars:
+        folder, site = read_source(source, Path(staging), options, bars[0])
+        measured = measure_folder(folder, site, chosen, bars[1]) if measure else []
     if not site.pages and not site.images:
-        raise UnusableInput(f"{folder} holds no web page and no picture.")
+        raise UnusableInput(f"{source} holds no web page and no picture.")
     if measure:
         if as_json:
             _print_json(measured_json(site, measured))

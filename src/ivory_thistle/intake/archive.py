@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
 from ivory_thistle.core.errors import UnusableInput
+from ivory_thistle.core.images.sniff import IMAGE_EXTENSIONS, extension_of
 from ivory_thistle.core.references.site import is_page
 
 _IGNORED = re.compile(r"(?:^|/)(?:__MACOSX/|\.DS_Store$|Thumbs\.db$)")
@@ -75,8 +76,8 @@ def _checked(opened: zipfile.ZipFile, limits: ArchiveLimits, packed: int) -> lis
     if len(entries) > limits.files:
         raise UnusableInput(f"The archive holds {len(entries):,} files; {limits.files:,} are taken at most.")
     _refuse_bomb(sum(i.file_size for i, _ in entries), packed, limits)
-    if not any(is_page(path) for _, path in entries):
-        raise UnusableInput("The archive holds no web page (.html); pack the folder of the built site.")
+    if not any(is_page(path) or extension_of(path) in IMAGE_EXTENSIONS for _, path in entries):
+        raise UnusableInput("The archive holds no web page and no picture; pack the folder of the built site.")
     tops = {path.split("/", 1)[0] for _, path in entries}
     if len(tops) == 1 and all("/" in path for _, path in entries):
         entries = [(info, path.split("/", 1)[1]) for info, path in entries]

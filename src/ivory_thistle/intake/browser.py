@@ -10,15 +10,17 @@ import shutil
 from collections.abc import AsyncIterator, Callable, Iterator, Sequence
 from contextlib import asynccontextmanager, suppress
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote, unquote, urldefrag, urlsplit
 
 import tinycss2
-from playwright.async_api import Browser, BrowserContext, Page, Response, async_playwright
+from playwright.async_api import Browser, BrowserContext, Page, Response, Route, async_playwright
 from playwright.async_api import Error as BrowserError
 
-from ivory_thistle.core.references.addresses import SITE_ORIGIN, join
+from ivory_thistle.core.images.sniff import MIME, sniff_format
+from ivory_thistle.core.references.addresses import SITE_ORIGIN, FileIndex, join
 from ivory_thistle.core.selection.cascade import pictures_in
 from ivory_thistle.core.selection.loads import Loaded
 from ivory_thistle.core.selection.screen import SHOWN_BY_CHROMIUM, Screen
@@ -112,17 +114,50 @@ def measure_pages(
     at_once: int = 2,
     screenshots: bool = False,
     skip: Callable[[str, Screen], bool] = lambda page, screen: False,
+    index: FileIndex | None = None,
+    read: Callable[[str], bytes] | None = None,
 ) -> None:
     """Measures every page of the site served at `address` on every screen, telling each as it is done.
 
-    `skip` is asked right before a page is loaded. A page that hangs or crashes is a measurement with a problem;
-    the others go on.
+    `index` finds the site's files by address; `read` gives those that stand under another host's address, which are
+    answered in its place. `skip` is asked right before a page is loaded. A page that hangs or crashes is a measurement
+    with a problem; the others go on.
     """
-    asyncio.run(_measure_all(address, pages, screens, on_page, at_once, screenshots, skip))
+    asyncio.run(_measure_all(_Place(address, index, read), pages, screens, on_page, at_once, screenshots, skip))
+
+
+@dataclass(frozen=True, slots=True)
+class _Place:
+    """Where the site under measurement is served, and how its files are found by the addresses that pages use."""
+
+    address: str
+    index: FileIndex | None
+    read: Callable[[str], bytes] | None
+
+    def path(self, url: str) -> str | None:
+        """The file of the site that a URL names; None for one of elsewhere."""
+        if self.index is None:
+            return site_path(self.address, url)
+        target = self.index.resolve(SITE_ORIGIN, self.normal(url))
+        return target.path if target.kind in ("local", "missing") else None
+
+    def normal(self, url: str) -> str:
+        """The URL with the site's own origin in place of the server's, without fragment."""
+        bare = urldefrag(url).url
+        if bare.startswith(f"{self.address}/"):
+            return join(SITE_ORIGIN, bare.removeprefix(self.address)) or ""
+        return bare
+
+    def elsewhere(self, url: str) -> bytes | None:
+        """The content of one of the site's files that stands under another host's address."""
+        if self.index is None or self.read is None or url.startswith(f"{self.address}/"):
+            return None
+        target = self.index.resolve(SITE_ORIGIN, url)
+        return self.read(target.path) if target.kind == "local" else None
 
 
 async def _measure_all(
-    address: str,
+    place: _Place,
     pages: Sequence[str],
     screens: Sequence[Screen],
     on_page: Callable[[PageMeasurement], None],
@@ -142,7 +177,7 @@ async def _measure_all(
                     continue
                 if browser is None or not browser.is_connected():
                     browser = await playwright.chromium.launch(executable_path=browser_binary(), args=list(_ARGUMENTS))
-                on_page(await _measure_safely(browser, address, page, screen, screenshots))
+                on_page(await _measure_safely(browser, place, page, screen, screenshots))
             if browser:
                 await browser.close()
 
@@ -150,11 +185,11 @@ async def _measure_all(
 
 
 async def _measure_safely(
-    browser: Browser, address: str, page: str, screen: Screen, screenshots: bool
+    browser: Browser, place: _Place, page: str, screen: Screen, screenshots: bool
 ) -> PageMeasurement:
     limit = LOAD_SECONDS + 2 * QUIET_LIMIT_SECONDS + 10
     try:
-        return await asyncio.wait_for(_measure(browser, address, page, screen, screenshots), limit)
+        return await asyncio.wait_for(_measure(browser, place, page, screen, screenshots), limit)
     except TimeoutError:
         problem = f"{page} did not come to rest within {limit:g} seconds on the {screen.name} screen."
     except BrowserError as error:
@@ -182,8 +217,8 @@ async def _fresh(browser: Browser, screen: Screen) -> AsyncIterator[tuple[Browse
 class _Watch:
     """Requests of one page: which images came, and since when the network is quiet."""
 
-    def __init__(self, page: Page, address: str) -> None:
-        self.address = address
+    def __init__(self, page: Page, place: _Place) -> None:
+        self.place = place
         self.open = 0
         self.images: dict[str, Loaded] = {}
         self.errors: list[str] = []
@@ -197,7 +232,7 @@ class _Watch:
         self.open += step
 
     def _response(self, response: Response) -> None:
-        path = site_path(self.address, response.url)
+        path = self.place.path(response.url)
         kind = response.headers.get("content-type", "")
         is_image = response.request.resource_type == "image" or kind.startswith("image/")
         if path is None or not is_image:
@@ -205,7 +240,7 @@ class _Watch:
         if response.status >= 400:
             self.errors.append(f"{path} answers with {response.status}.")
         else:
-            address = join(SITE_ORIGIN, urldefrag(response.url).url.removeprefix(self.address)) or ""
+            address = self.place.normal(response.url)
             size = int(response.headers.get("content-length", "0"))
             self.images.setdefault(address, Loaded(address, path, size, self.opening))
 
@@ -219,14 +254,16 @@ class _Watch:
             still = 0.0 if self.open > 0 else still + step
 
 
-async def _measure(browser: Browser, address: str, path: str, screen: Screen, screenshots: bool) -> PageMeasurement:
+async def _measure(browser: Browser, place: _Place, path: str, screen: Screen, screenshots: bool) -> PageMeasurement:
     async with _fresh(browser, screen) as (_, page):
-        watch = _Watch(page, address)
+        watch = _Watch(page, place)
+        if place.read is not None:
+            await page.route(lambda url: not url.startswith(f"{place.address}/"), partial(_answer, place))
         page.on("dialog", lambda d: asyncio.ensure_future(d.dismiss()))
         await page.add_init_script(_BEFORE)
         problem = ""
         try:
-            await page.goto(f"{address}/{quote(path)}", wait_until="load", timeout=LOAD_SECONDS * 1000)
+            await page.goto(f"{place.address}/{quote(path)}", wait_until="load", timeout=LOAD_SECONDS * 1000)
         except BrowserError as error:
             if "Timeout" not in error.message:
                 raise
@@ -242,9 +279,9 @@ async def _measure(browser: Browser, address: str, path: str, screen: Screen, sc
         return PageMeasurement(
             page=path,
             screen=screen.name,
-            placements=tuple(p for s in seen["placements"] for p in _placements(address, s, screen)),
+            placements=tuple(p for s in seen["placements"] for p in _placements(place, s, screen)),
             requests=tuple(watch.images.values()),
-            lcp_path=site_path(address, vitals["lcp"]) if vitals["lcp"] else None,
+            lcp_path=place.path(vitals["lcp"]) if vitals["lcp"] else None,
             lcp_element=vitals["element"],
             layout_shift=vitals["shift"],
             shifting=tuple(vitals["shifting"]),
@@ -276,16 +313,16 @@ _SCROLL = """async () => {
 _STYLED = frozenset({"background", "before", "after"})
 
 
-def _placements(address: str, seen: dict[str, Any], screen: Screen) -> Iterator[MeasuredPlacement]:
+def _placements(place: _Place, seen: dict[str, Any], screen: Screen) -> Iterator[MeasuredPlacement]:
     """One box, once for each picture in it."""
     urls = [seen["address"]]
     if seen["kind"] in _STYLED:
         value = tinycss2.parse_component_value_list(seen["address"], skip_comments=True)
-        urls = pictures_in(value, address, screen, SHOWN_BY_CHROMIUM)
+        urls = pictures_in(value, place.address, screen, SHOWN_BY_CHROMIUM)
     for url in urls:
         yield MeasuredPlacement(
             kind=seen["kind"],
-            path=site_path(address, url),
+            path=place.path(url),
             address=url[:2000],
             x=seen["x"],
             y=seen["y"],
@@ -298,6 +335,16 @@ def _placements(address: str, seen: dict[str, Any], screen: Screen) -> Iterator[
             alt=seen["alt"],
             around=seen["around"],
         )
+
+
+async def _answer(place: _Place, route: Route) -> None:
+    """Answers for another host with what the capture holds of it; everything else is shut."""
+    content = place.elsewhere(route.request.url)
+    if content is None:
+        await route.abort()
+    else:
+        kind = MIME[sniff_format(content[:4096]) or "unknown"]
+        await route.fulfill(body=content, content_type=kind, headers={"content-length": str(len(content))})
 
 
 def site_path(address: str, url: str) -> str | None:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager
+from hashlib import sha256
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from urllib.parse import unquote
 
@@ -25,21 +26,46 @@ def media_type(path: str) -> str:
 
 
 @contextmanager
-def serve_site(paths: Iterable[str], read: Callable[[str], bytes]) -> Iterator[str]:
-    """Serves the files for as long as the block runs, and gives the site's address (no slash at its end)."""
+def serve_site(
+    paths: Iterable[str],
+    read: Callable[[str], bytes],
+    aliases: Mapping[str, str] | None = None,
+    port: int = 0,
+    redirects: Mapping[str, str] | None = None,
+) -> Iterator[str]:
+    """Serves the files for as long as the block runs, and gives the site's address (no slash at its end).
+
+    `aliases` lead from `/path?query` to files; `redirects` from one address to another. Port 0 is a free one.
+    """
     known = frozenset(paths)
+    named, moved = aliases or {}, redirects or {}
 
     class Handler(BaseHTTPRequestHandler):
         protocol_version = "HTTP/1.1"
 
         def do_GET(self) -> None:
+            if self.path in moved:
+                self.send_response(301)
+                self.send_header("location", moved[self.path])
+                self.send_header("content-length", "0")
+                self.end_headers()
+                return
             path = unquote(self.path.split("?", 1)[0].split("#", 1)[0]).lstrip("/")
-            found = next((p for p in (path, f"{path.rstrip('/')}/index.html".lstrip("/")) if p in known), None)
+            spellings = (named.get(self.path, path), path, f"{path}.html", f"{path.rstrip('/')}/index.html".lstrip("/"))
+            found = next((p for p in spellings if p in known), None)
             try:
                 body = read(found) if found is not None else b"Not found"
             except OSError:
                 found, body = None, b"Not readable"
+            tag = f'"{sha256(body).hexdigest()[:24]}"'
+            if found is not None and self.headers.get("if-none-match") == tag:
+                self.send_response(304)
+                self.send_header("etag", tag)
+                self.end_headers()
+                return
             self.send_response(200 if found is not None else 404)
+            if found is not None:
+                self.send_header("etag", tag)
             self.send_header("content-type", media_type(found) if found is not None else "text/plain")
             self.send_header("content-length", str(len(body)))
             self.end_headers()
@@ -57,7 +83,7 @@ def serve_site(paths: Iterable[str], read: Callable[[str], bytes]) -> Iterator[s
         def handle_error(self, request: object, client_address: object) -> None:
             """A browser that hangs up is no event."""
 
-    with Server(("127.0.0.1", 0), Handler) as server:
+    with Server(("127.0.0.1", port), Handler) as server:
         thread = threading.Thread(target=server.serve_forever, args=(0.05,), daemon=True)
         thread.start()
         try:

@@ -6,7 +6,6 @@ finished, and a finished rendition is never made twice.
 
 from __future__ import annotations
 
-import shutil
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import suppress
@@ -20,12 +19,10 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.treatment.rules import Rules
-from ivory_thistle.intake.archive import unpack
-from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.auditing import audit_capture
-from ivory_thistle.workflows.capture import capture_folder
+from ivory_thistle.workflows.capturing import capture_from
 from ivory_thistle.workflows.measuring import measure_capture
 from ivory_thistle.workflows.renditions import TaskResult, treat_blob
 from ivory_thistle.workflows.runs import WaitingTask, finish_run, keep_result, waiting_tasks
@@ -127,25 +124,25 @@ class Coordinator:
 
     def _capture(self, capture_id: int) -> None:
         with self._sessions.begin() as session:
-            capture = session.get_one(t.Capture, capture_id)
-            capture.state, origin, place = "reading", capture.origin, Path(capture.place)
-        unpacked = self._staging / f"capture-{capture_id}"
-        if origin == "zip":
-            shutil.rmtree(unpacked, ignore_errors=True)
-            unpack(place, unpacked)
-        folder = Folder(unpacked if origin == "zip" else place)
+            session.get_one(t.Capture, capture_id).state = "reading"
 
         def progress(done: int, total: int) -> None:
-            if done % _PROGRESS_EVERY == 0 or done == total:
-                with self._sessions.begin() as session:
-                    row = session.get_one(t.Capture, capture_id)
-                    row.files_done, row.files_total = done, total
+            if self._ending.is_set() or (done % _PROGRESS_EVERY and done != total):
+                return
+            with self._sessions.begin() as session:
+                row = session.get_one(t.Capture, capture_id)
+                row.files_done, row.files_total = done, total
 
-        capture_folder(capture_id, folder, self._sessions, self._blobs, progress)
-        if origin == "zip":
-            shutil.rmtree(unpacked, ignore_errors=True)
-            place.unlink(missing_ok=True)
-        log.info("capture ready", id=capture_id)
+        whole = capture_from(
+            capture_id, self._sessions, self._blobs, self._staging / f"capture-{capture_id}", progress,
+            lambda: self._stop_asked(t.Capture, capture_id),
+        )  # fmt: skip
+        if whole:
+            log.info("capture ready", id=capture_id)
+            return
+        with self._sessions.begin() as session:
+            row = session.get_one(t.Capture, capture_id)
+            row.state = "waiting" if self._ending.is_set() else "stopped"
 
     def _run(self, run_id: int) -> None:
         with self._sessions.begin() as session:
@@ -209,7 +206,7 @@ class Coordinator:
             if not self._stop_asked(t.Run, run_id) and (following := submit()):
                 running.add(following)
 
-    def _stop_asked(self, table: type[t.Run | t.Measurement], job: int) -> bool:
+    def _stop_asked(self, table: type[t.Capture | t.Run | t.Measurement], job: int) -> bool:
         if self._ending.is_set():
             return True
         with self._sessions() as session:

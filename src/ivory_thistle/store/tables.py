@@ -41,7 +41,7 @@ def _key(target: str) -> Mapped[int]:
 class Site(Base):
     """One website under care. `removed_at`: taken off the list, can be put back.
 
-    `page_budget` and `image_cap` (bytes) are the widest budgets; `budgets` narrows them (`Policy.as_dict`). `screens`,
+    `page_budget` (bytes) is the widest budget; `budgets` narrows it and caps images (`Policy.as_dict`). `screens`,
     `connections` and `lazy_attributes` are None for the defaults.
     """
 
@@ -49,7 +49,6 @@ class Site(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(190))
     page_budget: Mapped[int]
-    image_cap: Mapped[int]
     budgets: Mapped[dict[str, Any] | None]
     screens: Mapped[list[Any] | None]
     connections: Mapped[list[Any] | None]
@@ -59,7 +58,7 @@ class Site(Base):
 
 
 class Capture(Base):
-    """One dated reading of a site. States: waiting, reading, ready, failed.
+    """One dated reading of a site. States: waiting, reading, ready, stopped, failed.
 
     `lazy_attributes` are those of the site when it was read (None: the defaults). `audit` says whether its findings
     are current: waiting, running or done. `aliases` are addresses that lead to files of other names; `options` say how
@@ -75,6 +74,7 @@ class Capture(Base):
     label: Mapped[str] = mapped_column(String(255))
     lazy_attributes: Mapped[list[Any] | None]
     audit: Mapped[str] = mapped_column(String(16), default="")
+    stop_asked: Mapped[bool] = mapped_column(default=False)
     aliases: Mapped[dict[str, Any] | None]
     options: Mapped[dict[str, Any] | None]
     error: Mapped[str | None] = mapped_column(Text)

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
-from dataclasses import asdict
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import asdict, dataclass, field
 from hashlib import sha256
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args
 
 import pyvips
 from sqlalchemy import delete, insert, select
 from sqlalchemy.orm import Session, sessionmaker
 
+from ivory_thistle.core.faults import Fault, FaultKind
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.kind import Look
 from ivory_thistle.core.references.page import LAZY_ATTRIBUTES
@@ -20,6 +21,7 @@ from ivory_thistle.core.selection.markup_faults import markup_faults
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.workflows.archived import Requested, store_requests, stored_requests, with_requests
 from ivory_thistle.workflows.reading import Progress, inspect_folder, nothing
 
 THUMBNAIL_SIDE = 320
@@ -31,8 +33,13 @@ def capture_folder(
     sessions: sessionmaker[Session],
     blobs: Blobs,
     on_file: Progress = nothing,
+    found: Found | None = None,
 ) -> None:
-    """Reads a folder into a capture that exists and is empty; a half-made earlier try is cleared first."""
+    """Reads a folder into a capture that exists and is empty; a half-made earlier try is cleared first.
+
+    `found` tells what is known besides the files where they came from the web.
+    """
+    found = found or Found()
     thumbnails: dict[str, str] = {}
 
     def keep(file: SiteFile, data: bytes | None) -> None:
@@ -50,11 +57,36 @@ def capture_folder(
         capture = session.get_one(t.Capture, capture_id)
         capture.lazy_attributes = session.get_one(t.Site, capture.site_id).lazy_attributes
         lazy = lazy_attributes(capture)
-    site = read_site(files, folder.read, faults, lazy_attributes=lazy, judge=markup_faults)
+    files = [f for f in files if not f.path.startswith(".crawl")] + list(found.files)
+    site = read_site(
+        files, folder.read, [*faults, *found.faults], found.own_hosts, found.aliases, lazy_attributes=lazy,
+        judge=markup_faults,
+    )  # fmt: skip
+    if found.requests:
+        site = with_requests(site, found.requests)
     with sessions.begin() as session:
         for table in (t.Placement, t.Page, t.CaptureFile, t.Image, t.Fault):
             session.execute(delete(table).where(table.capture_id == capture_id))
         _store(session, capture_id, site, thumbnails)
+        row = session.get_one(t.Capture, capture_id)
+        row.aliases = dict(found.aliases) or None
+        row.options = {**(row.options or {}), "own_hosts": list(found.own_hosts)} if found.own_hosts else row.options
+        if found.requests:
+            store_requests(session, row, site, found.requests)
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """What is known of a site besides its files: aliases, own hosts, faults of addresses, and requests seen in a HAR.
+
+    `files` are images known by their requests only.
+    """
+
+    aliases: Mapping[str, str] = field(default_factory=dict)
+    own_hosts: tuple[str, ...] = ()
+    faults: tuple[Fault, ...] = ()
+    files: tuple[SiteFile, ...] = ()
+    requests: Mapping[str, Sequence[Requested]] = field(default_factory=dict)
 
 
 def lazy_attributes(of: t.Site | t.Capture) -> tuple[str, ...]:
@@ -115,6 +147,7 @@ def _store(session: Session, capture_id: int, site: SiteReading, thumbnails: dic
             data_bytes=page.data_bytes,
             broken=list(page.broken),
             remote=list(page.remote),
+            kind="folder" if page.is_folder else "html",
         )
         session.add(stored)
         session.flush()
@@ -202,8 +235,23 @@ def stored_site(session: Session, capture_id: int, blobs: Blobs) -> tuple[SiteRe
     def read(path: str) -> bytes:
         return blobs.get(digests[path])
 
-    lazy = lazy_attributes(session.get_one(t.Capture, capture_id))
-    return read_site(files, read, lazy_attributes=lazy), read
+    capture = session.get_one(t.Capture, capture_id)
+    hosts = (capture.options or {}).get("own_hosts", ())
+    site = read_site(
+        files,
+        read,
+        stored_faults(session, capture_id),
+        hosts,
+        capture.aliases,
+        lazy_attributes=lazy_attributes(capture),
+    )
+    return with_requests(site, stored_requests(session, capture)), read
+
+
+def stored_faults(session: Session, capture_id: int) -> list[Fault]:
+    """What was wrong in the files of a capture when it was read."""
+    rows = session.scalars(select(t.Fault).where(t.Fault.capture_id == capture_id))
+    return [Fault(kind, f.path, f.message, f.line) for f in rows for kind in get_args(FaultKind) if kind == f.kind]
 
 
 def folder_of(capture: t.Capture) -> Folder:

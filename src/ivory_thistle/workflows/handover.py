@@ -10,9 +10,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from ivory_thistle.core.faults import Fault
-from ivory_thistle.core.references.addresses import FileIndex
 from ivory_thistle.core.references.css import read_css
-from ivory_thistle.core.references.site import Image, Placement, SiteReading
+from ivory_thistle.core.references.site import Image, Page, Placement, SiteReading
 from ivory_thistle.core.references.source import read_css_source, read_html_source
 from ivory_thistle.core.reports.savings import Savings, reckon_savings
 from ivory_thistle.core.rewriting.css import Outcomes, rewrite_declarations
@@ -58,7 +57,7 @@ def prepare_handover(
 
     `read` gives a file of the site by path. A page that can't be rewritten stays as it is and is a fault.
     """
-    index = FileIndex(site.files, site.own_hosts)
+    index = site.index
     used = {path for page in site.pages for path in page.files}
     originals = [
         (path, t.image.facts.width, t.image.facts.height, t.renditions)
@@ -72,7 +71,7 @@ def prepare_handover(
     kept = _needed(deliveries.values(), given)
     savings = reckon_savings(site, outcomes, {f.path: f.bytes for f in kept})
     rewritten = tuple(sorted(texts))
-    if texts:
+    if texts or kept:
         previous = previous_manifest(site, read)
         texts[_own_name(site, _MANIFEST_NAMES, previous is not None)] = _manifest(
             deliveries.values(), kept, treated, rewritten, savings, rules, previous
@@ -94,6 +93,11 @@ def _rewrite_all(
             if p.use == "background" and p.source != page.path and p.file in deliveries:
                 sheets.setdefault(p.source, {})[p.start] = p
                 encodings.setdefault(p.source, page.encoding)
+        if page.is_folder:
+            outcomes.update(_given_in_folder(page, deliveries))
+            continue
+        if page.path not in site.files:  # known by its requests only
+            continue
         source = read_html_source(read(page.path))
         if source.to_bytes() != read(page.path):
             faults.append(_unchanged(page.path))
@@ -111,6 +115,17 @@ def _rewrite_all(
         texts[path] = source.apply(edits)
         outcomes.update(got)
     return texts, outcomes, faults
+
+
+def _given_in_folder(page: Page, deliveries: Mapping[str, Delivery]) -> Outcomes:
+    """Pictures without markup: each tier is given the widest file made of them."""
+    found: Outcomes = {}
+    for p in page.placements:
+        delivery = deliveries.get(p.file or "")
+        if delivery:
+            widest = {tier: delivery.widest(tier) for tier in TIERS}
+            found[p.source, p.start] = {tier: new.path for tier, new in widest.items() if new}
+    return found
 
 
 def _unchanged(path: str) -> Fault:

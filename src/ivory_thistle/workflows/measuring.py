@@ -74,7 +74,7 @@ def measure_site(
     `skip` is asked right before each page and screen.
     """
     weigher = Weigher(site, read)
-    pages = sorted(p.path for p in site.pages)
+    pages = sorted(p.path for p in site.pages if p.path in site.files)
     by_name = {s.name: s for s in screens}
 
     def told(measured: PageMeasurement) -> None:
@@ -86,8 +86,12 @@ def measure_site(
                 if not skip(path, screen):
                     told(weigher.estimate(path, screen))
         return
-    with serve_site(site.files, read) as address:
-        measure_pages(address, pages, screens, told, screenshots=screenshots, skip=skip)
+    # Only a site read from the web has addresses under other hosts that its own files answer for.
+    elsewhere = read if site.own_hosts or site.aliases else None
+    with serve_site(site.files, read, site.aliases) as address:
+        measure_pages(
+            address, pages, screens, told, screenshots=screenshots, skip=skip, index=site.index, read=elsewhere
+        )
 
 
 def site_screens(site: t.Site) -> list[Screen]:

@@ -30,8 +30,14 @@ class WaitingTask:
     widths: tuple[int, ...]
 
 
-def start_run(session: Session, capture_id: int, rules: Rules, blobs: Blobs) -> t.Run:
-    """A new run with a task for every image in use; what is left alone says why."""
+def start_run(
+    session: Session, capture_id: int, rules: Rules, blobs: Blobs, chosen: frozenset[int] | None = None
+) -> t.Run:
+    """A new run with a task for every image in use; what is left alone says why.
+
+    `chosen` are the images (ids) to treat; what an earlier run made of the others is carried over.
+    """
+    earlier = _done_tasks(session, capture_id) if chosen is not None else {}
     site, read = stored_site(session, capture_id, blobs)
     ids = dict(session.execute(select(t.Image.sha256, t.Image.id).where(t.Image.capture_id == capture_id)).all())
     run = t.Run(capture_id=capture_id, state="waiting", rules=rules.as_dict())
@@ -39,6 +45,9 @@ def start_run(session: Session, capture_id: int, rules: Rules, blobs: Blobs) -> 
     session.flush()
     for plan in plans_for(site, rules, read):
         facts = plan.image.facts
+        if chosen is not None and ids[facts.sha256] not in chosen:
+            _carry_over(session, run.id, ids[facts.sha256], facts.bytes, earlier.get(ids[facts.sha256]))
+            continue
         state = "waiting" if plan.widths else "failed" if facts.problem else "left"
         session.add(
             t.Task(
@@ -48,6 +57,31 @@ def start_run(session: Session, capture_id: int, rules: Rules, blobs: Blobs) -> 
             )
         )  # fmt: skip
     return run
+
+
+def _done_tasks(session: Session, capture_id: int) -> dict[int, t.Task]:
+    """The tasks that the newest finished run of a capture ended well, by image."""
+    newest = session.scalar(
+        select(t.Run.id).where(t.Run.capture_id == capture_id, t.Run.state == "done").order_by(t.Run.id.desc()).limit(1)
+    )
+    rows = session.scalars(select(t.Task).where(t.Task.run_id == newest, t.Task.state == "done"))
+    return {task.image_id: task for task in rows}
+
+
+def _carry_over(session: Session, run_id: int, image_id: int, size: int, earlier: t.Task | None) -> None:
+    task = t.Task(
+        run_id=run_id, image_id=image_id, state="done" if earlier else "left",
+        widths=earlier.widths if earlier else [], reason="" if earlier else "Not among the images chosen.",
+        words=earlier.words if earlier else [], bytes_before=size,
+        bytes_after=earlier.bytes_after if earlier else size, finished_at=t.now(),
+    )  # fmt: skip
+    session.add(task)
+    if not earlier:
+        return
+    session.flush()
+    kept = ("tier", "format", "width", "height", "bytes", "settings", "sha256")
+    for r in session.scalars(select(t.Rendition).where(t.Rendition.task_id == earlier.id)):
+        session.add(t.Rendition(task_id=task.id, **{name: getattr(r, name) for name in kept}))
 
 
 def waiting_tasks(session: Session, run_id: int) -> list[WaitingTask]:

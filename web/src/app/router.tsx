@@ -61,6 +61,11 @@ const page = createRoute({
   component: lazyRouteComponent(() => import("@/features/audit/page-screen"), "PageScreen"),
   validateSearch: readView,
 });
+const findings = createRoute({
+  getParentRoute: () => site,
+  path: "findings",
+  component: lazyRouteComponent(() => import("@/features/audit/findings-screen"), "FindingsScreen"),
+});
 const library = createRoute({
   getParentRoute: () => site,
   path: "library",
@@ -97,7 +102,19 @@ export const router = createRouter({
   routeTree: root.addChildren([
     sites,
     newSite,
-    site.addChildren([siteStart, capture, audit, page, library, image, treatment, runs, savings, handover]),
+    site.addChildren([
+      siteStart,
+      capture,
+      audit,
+      page,
+      findings,
+      library,
+      image,
+      treatment,
+      runs,
+      savings,
+      handover,
+    ]),
   ]),
   scrollRestoration: true,
 });

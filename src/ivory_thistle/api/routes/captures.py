@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from dataclasses import asdict
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
@@ -13,7 +14,9 @@ from ivory_thistle.api import cursors, schemas
 from ivory_thistle.api.errors import not_found
 from ivory_thistle.api.figures import budget_state, image_row, newest_run, placements_out, run_out, segments
 from ivory_thistle.api.guard import PICTURE_POLICY
+from ivory_thistle.api.selections import selected
 from ivory_thistle.api.services import ServicesDep, SessionDep
+from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.sniff import MIME, sniff_format
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store import tables as t
@@ -26,6 +29,7 @@ router = APIRouter(prefix="/captures/{capture_id}", tags=["captures"])
 Limit = Annotated[int, Query(ge=1, le=500)]
 _SHOWN_FACTS = (
     "sha256", "frames", "has_alpha", "bit_depth", "colour", "profile_bytes", "metadata_bytes", "orientation",
+    "metadata", "copyright", "profile", "progressive", "subsampling", "quality", "palette", "lossless",
 )  # fmt: skip
 
 
@@ -41,6 +45,29 @@ def capture_of(session: Session, capture_id: int) -> tuple[t.Capture, t.Site]:
 def get_capture(capture_id: int, session: SessionDep) -> schemas.Capture:
     """One capture."""
     return schemas.Capture.model_validate(capture_of(session, capture_id)[0])
+
+
+@router.post("/stop")
+def stop_capture(capture_id: int, session: SessionDep) -> schemas.Capture:
+    """Stops reading; what was fetched is kept, and `continue` goes on from there."""
+    capture, _ = capture_of(session, capture_id)
+    if capture.state in ("waiting", "reading"):
+        capture.stop_asked = True
+        session.flush()
+    return schemas.Capture.model_validate(capture)
+
+
+@router.post("/continue")
+def continue_capture(capture_id: int, session: SessionDep, services: ServicesDep) -> schemas.Capture:
+    """Goes on with a stopped or failed reading."""
+    capture, _ = capture_of(session, capture_id)
+    if capture.state in ("stopped", "failed"):
+        capture.state, capture.stop_asked, capture.error = "waiting", False, None
+        session.flush()
+    out = schemas.Capture.model_validate(capture)
+    session.commit()
+    services.coordinator.wake()
+    return out
 
 
 @router.get("/pages")
@@ -114,10 +141,16 @@ def get_image(capture_id: int, image_id: int, session: SessionDep) -> schemas.Im
         if task
         else ()
     )
-    facts = image.facts
+    facts = asdict(ImageFacts(**image.facts))
+    look = image.look or {}
     return schemas.ImageDetail(
         **image_row(image, site_policy(site)).model_dump(),
         **{k: facts[k] for k in _SHOWN_FACTS},
+        alpha_used=look.get("alpha_used"),
+        kind_why=look.get("why", ""),
+        features=look.get("features", {}),
+        role_why=image.role_why,
+        role_by_hand=image.role_by_hand,
         paths=list(paths),
         placements=placements_out(placements),
         renditions=[schemas.RenditionOut.model_validate(r) for r in made],
@@ -201,13 +234,18 @@ def _kind_of_reason(reason: str) -> str:
 
 
 @router.post("/runs", status_code=201)
-def add_run(capture_id: int, session: SessionDep, services: ServicesDep) -> schemas.Run:
-    """Starts a treatment of the whole site; one that is going on already is returned instead."""
+def add_run(
+    capture_id: int, session: SessionDep, services: ServicesDep, chosen: schemas.Selection | None = None
+) -> schemas.Run:
+    """Starts a treatment of the whole site or of chosen images; one that is going on already is returned instead."""
     capture_of(session, capture_id)
     going = newest_run(session, capture_id)
     if going and going.state in ("waiting", "running", "finishing"):
         return run_out(session, going)
-    run = start_run(session, capture_id, Rules(), services.blobs)
+    ids = None
+    if chosen is not None:
+        ids = frozenset(session.scalars(selected(capture_id, chosen).with_only_columns(t.Image.id)).all())
+    run = start_run(session, capture_id, Rules(), services.blobs, ids)
     session.flush()
     out = run_out(session, run)
     session.commit()

@@ -5,7 +5,10 @@ from __future__ import annotations
 import re
 import uuid
 from pathlib import Path
+from typing import Any
+from urllib.parse import urlsplit
 
+import httpcore
 from fastapi import APIRouter, Request
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -14,12 +17,15 @@ from ivory_thistle.api import schemas
 from ivory_thistle.api.errors import ProblemError, not_found
 from ivory_thistle.api.figures import newest_capture, site_out
 from ivory_thistle.api.services import ServicesDep, SessionDep
-from ivory_thistle.core.budgets.budget import Budget
+from ivory_thistle.core.budgets.policy import DEFAULT_PAGE_BYTES
 from ivory_thistle.core.errors import UnusableInput
-from ivory_thistle.core.references.site import is_page
+from ivory_thistle.intake.crawl import CrawlOptions, start_address
+from ivory_thistle.intake.fetching import RefusedAddressError, checked_address
 from ivory_thistle.intake.folder import Folder
+from ivory_thistle.intake.har import sanitized
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.auditing import ask_for_audit
+from ivory_thistle.workflows.capturing import usable_folder
 
 router = APIRouter(prefix="/sites", tags=["sites"])
 MAX_UPLOAD_BYTES = 4_000_000_000
@@ -46,12 +52,15 @@ def get_site(site_id: int, session: SessionDep) -> schemas.Site:
     return site_out(session, site_of(session, site_id))
 
 
-def _add(session: Session, name: str, origin: str, place: str, label: str) -> t.Site:
-    defaults = Budget()
-    site = t.Site(name=name[:190], page_budget=defaults.page_bytes, image_cap=defaults.image_bytes)
+def _add(
+    session: Session, name: str, origin: str, place: str, label: str, options: dict[str, Any] | None = None
+) -> t.Site:
+    site = t.Site(name=name[:190], page_budget=DEFAULT_PAGE_BYTES)
     session.add(site)
     session.flush()
-    session.add(t.Capture(site_id=site.id, state="waiting", origin=origin, place=place, label=label[:255]))
+    session.add(
+        t.Capture(site_id=site.id, state="waiting", origin=origin, place=place, label=label[:255], options=options)
+    )
     session.flush()
     return site
 
@@ -62,11 +71,29 @@ def add_from_folder(asked: schemas.SiteFromFolder, session: SessionDep, services
     place = Path(asked.folder.strip()).expanduser()
     if not place.is_absolute():
         raise UnusableInput(f"Give the whole path of the folder, beginning with /; {place} does not.")
-    folder = Folder(place)
-    paths, _ = folder.paths()
-    if not any(is_page(p) for p in paths):
-        raise UnusableInput(f"The folder {place} holds no web page (.html).")
+    folder = usable_folder(place)
     site = _add(session, asked.name.strip() or folder.root.name, "folder", str(folder.root), folder.root.name)
+    out = site_out(session, site)
+    session.commit()
+    services.coordinator.wake()
+    return out
+
+
+@router.post("/from-address", status_code=201)
+def add_from_address(asked: schemas.SiteFromAddress, session: SessionDep, services: ServicesDep) -> schemas.Site:
+    """Adds a site by its address and starts reading it page by page."""
+    start = start_address(asked.address)
+    host = urlsplit(start).hostname or ""
+    given = asked.model_dump(exclude={"name", "address"})
+    options = CrawlOptions.from_dict({**given, "start": start})
+    try:
+        checked_address(host, urlsplit(start).port or 443, frozenset({host} if asked.allow_private else ()))
+    except RefusedAddressError as error:
+        words = f"{error}. If that is your own server, allow {host} by name."
+        raise ProblemError(422, "private-address", "Not a public address", words) from error
+    except httpcore.ConnectError as error:
+        raise UnusableInput(f"{str(error).capitalize()}; check the address.") from error
+    site = _add(session, asked.name.strip() or host, "crawl", start[:2048], start, options.as_dict())
     out = site_out(session, site)
     session.commit()
     services.coordinator.wake()
@@ -75,7 +102,7 @@ def add_from_folder(asked: schemas.SiteFromFolder, session: SessionDep, services
 
 @router.put("/from-archive", status_code=201)
 async def add_from_archive(request: Request, services: ServicesDep, file_name: str, name: str = "") -> schemas.Site:
-    """Adds a site from a ZIP sent as the request's body, and starts reading it."""
+    """Adds a site from a ZIP or HAR file sent as the request's body, and starts reading it."""
     services.uploads.mkdir(parents=True, exist_ok=True)
     target = services.uploads / f"{uuid.uuid4().hex}.zip"
     received = 0
@@ -88,14 +115,20 @@ async def add_from_archive(request: Request, services: ServicesDep, file_name: s
                     raise ProblemError(413, "too-large", "Too large", f"An archive may be {limit} at most.")
                 out.write(part)
         with target.open("rb") as kept:
-            if kept.read(2) != b"PK":
-                raise UnusableInput(f"{file_name} is not a ZIP archive. Pack the site's folder as ZIP and send that.")
+            head = kept.read(64).lstrip(b"\xef\xbb\xbf \t\r\n")
+        is_har = head.startswith(b"{")
+        if is_har:
+            target.write_bytes(sanitized(target.read_bytes()))
+        elif not head.startswith(b"PK"):
+            raise UnusableInput(
+                f"{file_name} is neither a ZIP archive nor a HAR file. Pack the site's folder as ZIP and send that."
+            )
     except BaseException:
         target.unlink(missing_ok=True)
         raise
-    label = re.sub(r"\.zip$", "", file_name, flags=re.IGNORECASE)
+    label = re.sub(r"\.(?:zip|har)$", "", file_name, flags=re.IGNORECASE)
     with services.sessions.begin() as session:
-        site = _add(session, name.strip() or label, "zip", str(target), file_name)
+        site = _add(session, name.strip() or label, "har" if is_har else "zip", str(target), file_name)
         out_ = site_out(session, site)
     services.coordinator.wake()
     return out_
@@ -132,13 +165,17 @@ def restore_site(site_id: int, session: SessionDep) -> schemas.Site:
 
 @router.post("/{site_id}/captures", status_code=201)
 def capture_again(site_id: int, session: SessionDep, services: ServicesDep) -> schemas.Capture:
-    """Reads the site's folder anew; earlier captures stay."""
+    """Reads the site's folder or address anew; earlier captures stay."""
     site = site_of(session, site_id)
     last = newest_capture(session, site.id)
-    if not last or last.origin != "folder":
-        raise UnusableInput("This site came as an archive; add the new archive as a site.")
-    Folder(Path(last.place))
-    new = t.Capture(site_id=site.id, state="waiting", origin=last.origin, place=last.place, label=last.label)
+    if not last or last.origin in ("zip", "har"):
+        raise UnusableInput("This site came as a file; add the new file as a site.")
+    if last.origin == "folder":
+        Folder(Path(last.place))
+    options = {k: v for k, v in (last.options or {}).items() if k != "seen"} or None
+    new = t.Capture(
+        site_id=site.id, state="waiting", origin=last.origin, place=last.place, label=last.label, options=options
+    )
     session.add(new)
     session.flush()
     out = schemas.Capture.model_validate(new)

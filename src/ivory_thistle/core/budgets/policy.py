@@ -49,6 +49,8 @@ DEFAULT_CAPS: Mapping[Role, Cap] = {
     "decoration": Cap(60_000, 1200),
     "social card": Cap(300_000, 1200),
 }
+# Common practice, no source: a whole page on a phone not much over 5 MB.
+DEFAULT_PAGE_BYTES = 5_000_000
 DEFAULT_REQUESTS = 60
 
 
@@ -85,7 +87,7 @@ class Allowed:
 class Policy:
     """All budgets of a site. `pages` narrow `site`, which has both figures."""
 
-    site: PageBudget = PageBudget("", "", 5_000_000, DEFAULT_REQUESTS)
+    site: PageBudget = PageBudget("", "", DEFAULT_PAGE_BYTES, DEFAULT_REQUESTS)
     pages: tuple[PageBudget, ...] = ()
     caps: Mapping[Role, Cap] = field(default_factory=lambda: DEFAULT_CAPS)
 

@@ -10,7 +10,7 @@ from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.findings.catalogue import Finding
 from ivory_thistle.core.findings.images import duplicate_findings, image_findings
 from ivory_thistle.core.findings.pages import PageImages, PageWeighed, fault_findings, page_findings
-from ivory_thistle.core.references.addresses import FileIndex, join, page_address
+from ivory_thistle.core.references.addresses import join, page_address
 from ivory_thistle.core.references.img_tags import img_tags
 from ivory_thistle.core.references.site import Image, Page, SiteReading
 from ivory_thistle.core.references.source import read_html_source
@@ -57,14 +57,14 @@ def audit_site(
     named = _named(site)
     roles = {i.path: _role(i, by_image[i.path], by_page, named[i.path], choices) for i in site.images}
     found: list[Finding] = []
-    index = FileIndex(site.files, site.own_hosts)
-    ladders: dict[str, str] = {}
+    index = site.index
+    ladders: dict[str, set[str]] = defaultdict(set)
     for page in site.pages:
         images = _page_images(page, read, by_page[page.path], weights[page.path])
         found += page_findings(images, policy, site.files, index)
         for p in page.placements:
             if p.file and p.attribute in ("srcset", "src"):
-                ladders.setdefault(p.file, f"{page.path}:{p.tag_start}")
+                ladders[p.file].add(f"{page.path}:{p.line}")
     for image in site.images:
         vector = read(image.path) if image.facts.format == "svg" else None
         modern = any(use in ("candidate", "kept") and element == "source" for element, use in named[image.path])
@@ -107,6 +107,8 @@ def _role(
 def _page_images(
     page: Page, read: Callable[[str], bytes], slots: Sequence[Slot], weighed: Sequence[PageWeighed]
 ) -> PageImages:
+    if page.is_folder or not page.encoding:  # a folder, or a page known by its requests only
+        return PageImages(page, "", [], slots, weighed)
     source = read_html_source(read(page.path))
     own = page_address(page.path)
     base = (join(own, page.base) or own) if page.base else own

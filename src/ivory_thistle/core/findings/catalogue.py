@@ -53,7 +53,7 @@ EAGER_SCREENS = 2
 DATA_BYTES = 10_000
 SHIFT = 0.1
 BALLAST_BYTES = 500
-NEAR_BITS = 6
+NEAR_BITS, NEAR_BITS_DRAWN = 3, 1
 
 CATALOGUE: Mapping[str, Sort] = {
     "too-many-pixels": Sort(
@@ -100,7 +100,7 @@ CATALOGUE: Mapping[str, Sort] = {
         "The same image at several addresses", "equal contents at two paths or more",
         "Keep one and let all pages name it: browsers then load it once.", 3),
     "near-duplicate": Sort(
-        "Images that are nearly the same", "perceptual hashes that differ in 6 of 64 bits at most",
+        "Images that are nearly the same", "perceptual hashes of 64 bits that differ in 3 at most, drawn images in 1",
         "Keep the best one if they show the same.", 3),
     "unused-file": Sort(
         "Images that no page uses", "no page and no link names it", "Remove it from the site.", 3),

@@ -13,6 +13,7 @@ from ivory_thistle.core.findings.catalogue import (
     METADATA_BYTES,
     MODERN_BYTES,
     NEAR_BITS,
+    NEAR_BITS_DRAWN,
     PIXELS_BYTES,
     PIXELS_SHARE,
     Finding,
@@ -192,7 +193,7 @@ def is_poor_name(path: str) -> bool:
 def near_duplicates(images: Iterable[Image]) -> list[list[Image]]:
     """Groups of distinct images whose perceptual hashes differ in few bits, the largest file first.
 
-    Hashes are compared only where they agree in one of seven parts: of at most six differing bits, one part has none.
+    Hashes are compared only where they agree in one of four parts: of at most three differing bits, one part has none.
     """
     hashed = [
         i for i in images if i.look and i.look.hash and i.facts.frames == 1 and min(i.facts.width, i.facts.height) > 64
@@ -210,7 +211,7 @@ def near_duplicates(images: Iterable[Image]) -> list[list[Image]]:
         assert image.look is not None
         value = int(image.look.hash, 16)
         for part in range(NEAR_BITS + 1):
-            bucket = buckets[part, value >> (part * 9) & (0x1FF if part < NEAR_BITS else 0x3FF)]
+            bucket = buckets[part, value >> (part * 16) & 0xFFFF]
             for other in bucket:
                 if root(other) != root(number) and _is_near(hashed[other], image):
                     parent[root(number)] = root(other)
@@ -226,21 +227,25 @@ def _is_near(a: Image, b: Image) -> bool:
     assert a.look is not None and b.look is not None
     if a.look.features and b.look.features and a.look.features["ground"] > 0.9:
         return False  # Nearly empty pictures have hashes of noise.
+    most = NEAR_BITS if a.look.kind == b.look.kind == "photograph" else NEAR_BITS_DRAWN
     shapes = a.facts.height / a.facts.width, b.facts.height / b.facts.width
-    return max(shapes) < 1.1 * min(shapes) and distance(a.look.hash, b.look.hash) <= NEAR_BITS
+    return max(shapes) < 1.1 * min(shapes) and distance(a.look.hash, b.look.hash) <= most
 
 
-def duplicate_findings(images: Iterable[Image], ladders: Mapping[str, str]) -> Iterator[Finding]:
-    """Near duplicates; `ladders` joins paths that one srcset or picture names, which are meant to be alike."""
+def duplicate_findings(images: Iterable[Image], ladders: Mapping[str, set[str]]) -> Iterator[Finding]:
+    """Near duplicates; `ladders` says for each path which elements name it: those of one are meant to be alike."""
     for group in near_duplicates(images):
         first = group[0]
         for other in group[1:]:
-            joined = {ladders.get(p, p) for p in first.paths} & {ladders.get(p, p) for p in other.paths}
-            if not joined:
+            if not _elements(first, ladders) & _elements(other, ladders):
                 sentence = f"{other.path} looks like {first.path}."
                 yield Finding(
                     "near-duplicate", sentence, other.path, stake=other.facts.bytes, evidence={"like": first.path}
                 )
+
+
+def _elements(image: Image, ladders: Mapping[str, set[str]]) -> set[str]:
+    return {element for path in image.paths for element in ladders.get(path, ())}
 
 
 def _kb(size: int) -> str:

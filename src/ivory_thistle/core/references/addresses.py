@@ -44,7 +44,11 @@ def join(base: str, address: str) -> str | None:
 class FileIndex:
     """Finds a site's files by address path: exactly, then with Unicode composed (NFC) on both sides."""
 
-    def __init__(self, paths: Iterable[str], own_hosts: Iterable[str] = ()) -> None:
+    def __init__(
+        self, paths: Iterable[str], own_hosts: Iterable[str] = (), aliases: Mapping[str, str] | None = None
+    ) -> None:
+        """`aliases` lead from addresses to files of other names: `/path?query`, or `//host/path?query` of any host."""
+        self._aliases = aliases or {}
         self._paths = set(paths)
         self._composed = {unicodedata.normalize("NFC", p): p for p in self._paths}
         self._folded: Mapping[str, str] = {p.casefold(): p for p in self._paths}
@@ -71,13 +75,21 @@ class FileIndex:
             return Resolved("other", address)
         if parts.scheme not in ("http", "https"):
             return Resolved("other", absolute)
-        if host not in self._hosts:
+        own = host in self._hosts
+        if self._aliases:
+            query = f"?{parts.query}" if parts.query else ""
+            key = f"{parts.path}{query}" if own else f"//{parts.netloc}{parts.path}{query}"
+            if key in self._aliases:
+                return Resolved("local", self._aliases[key])
+        if not own:
             return Resolved("remote", absolute)
         return self._find(unquote(parts.path).lstrip("/"))
 
     def _find(self, path: str) -> Resolved:
-        if path in self._paths:
-            return Resolved("local", path)
+        spellings = (path, f"{path}.html", f"{path.rstrip('/')}/index.html".lstrip("/"))
+        found = next((p for p in spellings if p in self._paths), None)
+        if found is not None:
+            return Resolved("local", found)
         composed = self._composed.get(unicodedata.normalize("NFC", path))
         if composed:
             return Resolved("local", composed)

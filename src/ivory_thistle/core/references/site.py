@@ -78,6 +78,11 @@ class Page:
     positional: frozenset[str] = frozenset()
     base: str | None = None
 
+    @property
+    def is_folder(self) -> bool:
+        """True for a folder of pictures that stands in a page's place."""
+        return self.path.endswith("/")
+
 
 @dataclass(frozen=True, slots=True)
 class Image:
@@ -109,7 +114,13 @@ class SiteReading:
     images: tuple[Image, ...]
     faults: tuple[Fault, ...]
     own_hosts: tuple[str, ...] = ()
+    aliases: Mapping[str, str] = field(default_factory=dict)
     by_path: Mapping[str, Image] = field(default_factory=dict)
+
+    @property
+    def index(self) -> FileIndex:
+        """Finds the site's files by address."""
+        return FileIndex(self.files, self.own_hosts, self.aliases)
 
     @property
     def image_bytes(self) -> int:
@@ -171,6 +182,7 @@ def read_site(
     read: Callable[[str], bytes],
     faults: Iterable[Fault] = (),
     own_hosts: Iterable[str] = (),
+    aliases: Mapping[str, str] | None = None,
     on_page: Callable[[str], None] = lambda path: None,
     lazy_attributes: tuple[str, ...] = LAZY_ATTRIBUTES,
     judge: Callable[[str, Source], Iterable[Fault]] = lambda path, source: (),
@@ -182,7 +194,7 @@ def read_site(
     """
     by_path = {f.path: f for f in files}
     hosts = tuple(own_hosts)
-    index = FileIndex(by_path, hosts)
+    index = FileIndex(by_path, hosts, aliases)
     sheets = Sheets(index, read)
     collected = list(faults)
     pages, linked = [], set[str]()
@@ -193,9 +205,11 @@ def read_site(
         pages.append(page)
         linked |= links
         on_page(path)
+    if not pages:
+        pages = _folders(by_path)
     images = _group_images(by_path, pages, linked)
     joined = {p: i for i in images for p in i.paths}
-    return SiteReading(by_path, tuple(pages), images, tuple(collected), hosts, joined)
+    return SiteReading(by_path, tuple(pages), images, tuple(collected), hosts, aliases or {}, joined)
 
 
 def _read_one(
@@ -290,6 +304,24 @@ def base_address(path: str, reading: PageReading) -> str:
     """The address against which a page's references resolve (its own, or that of `base href`)."""
     own = page_address(path)
     return (join(own, reading.base) or own) if reading.base else own
+
+
+def _folders(files: Mapping[str, SiteFile]) -> list[Page]:
+    """The folders of a capture without pages, each in a page's place: it shows every picture in it once."""
+    members: dict[str, list[SiteFile]] = defaultdict(list)
+    for path in sorted(files):
+        if files[path].image:
+            members[f"{path.rpartition('/')[0] or '.'}/"].append(files[path])
+    return [
+        Page(
+            path=folder, title="", encoding="", bytes=0, files=tuple(f.path for f in inside),
+            image_bytes=sum(f.bytes for f in inside), broken=(), remote=(),
+            placements=tuple(
+                Placement(folder, f.path, f.path, "folder", "", f.path, 0, 0, 0, use="single") for f in inside
+            ),
+        )
+        for folder, inside in members.items()
+    ]  # fmt: skip
 
 
 def _group_images(files: Mapping[str, SiteFile], pages: Iterable[Page], linked: set[str]) -> tuple[Image, ...]:

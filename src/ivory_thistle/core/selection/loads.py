@@ -15,7 +15,7 @@ from xml.etree.ElementTree import Element
 
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.sniff import MIME
-from ivory_thistle.core.references.addresses import FileIndex, join, page_address
+from ivory_thistle.core.references.addresses import join, page_address
 from ivory_thistle.core.references.site import SiteFile, SiteReading
 from ivory_thistle.core.references.source import read_css_source, read_html_source
 from ivory_thistle.core.selection.candidates import Choice, best_candidate, choose, source_size, type_is_shown
@@ -70,7 +70,7 @@ class PageOnScreens:
 
     def __init__(self, path: str, site: SiteReading, read: Callable[[str], bytes]) -> None:
         self._site, self._read = site, read
-        self._index = FileIndex(site.files, site.own_hosts)
+        self._index = site.index
         self.document = Document(read_html_source(read(path)))
         own = page_address(path)
         self.base = (join(own, self.document.base) or own) if self.document.base is not None else own

@@ -17,7 +17,7 @@ ROLES: tuple[Role, ...] = get_args(Role)
 
 ICON_SIDE = 48
 _THUMBNAIL_SHARE, _THUMBNAIL_WIDTH = 0.34, 400
-_HERO_WIDTH_SHARE, _HERO_AREA_SHARE = 0.55, 0.18
+_HERO_WIDTH_SHARE, _HERO_AREA_SHARE = 0.5, 0.15
 _LOGO = re.compile(r"(?:^|[^a-z])(?:logo|brand|wordmark)(?:$|[^a-z])", re.IGNORECASE)
 _DECORATION = re.compile(
     r"(?:^|[^a-z])(?:divider|ornament|pattern|texture|deco\w*|spacer|bullet)(?:$|[^a-z])", re.IGNORECASE

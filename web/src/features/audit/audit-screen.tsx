@@ -6,6 +6,7 @@ import { Button, buttonLook, Empty, Failed, Loading, Title } from "@/shared/ui/b
 import { useSite } from "@/shared/ui/site-context";
 import { INKS } from "@/shared/ui/state";
 import { WeightStrip } from "@/shared/ui/weight-strip";
+import { AuditTabs } from "./audit-tabs";
 import { type AuditView, withDefaults } from "./audit-view";
 import { BudgetForm } from "./budget-form";
 import { MeasureBar } from "./measure-bar";
@@ -37,6 +38,7 @@ export function AuditScreen() {
       >
         {headline(view.screen, over, site.capture.pages)}
       </Title>
+      <AuditTabs />
       <BudgetForm />
       <MeasureBar view={view} change={change} />
       {view.screen ? <MeasuredList view={view} /> : <ByReference />}

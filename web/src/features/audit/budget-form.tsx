@@ -1,66 +1,61 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
-import { api, type Schemas, told } from "@/shared/api/client";
+import { api, told } from "@/shared/api/client";
 import { siteQuery } from "@/shared/api/queries";
 import { bytes, parseBytes } from "@/shared/format/figures";
 import { Button } from "@/shared/ui/basics";
+import { DialogButton } from "@/shared/ui/dialog";
 import { useNotice } from "@/shared/ui/notices";
 import { useSite } from "@/shared/ui/site-context";
+import { Budgets } from "./budgets";
 
-/** The page budget and the image cap, changed in place; a change can be undone. */
+/** The budget of every page, changed in place; a change can be undone. Narrower ones stand in a dialog. */
 export function BudgetForm() {
   const site = useSite();
   const queries = useQueryClient();
   const say = useNotice();
   const [page, setPage] = useState(bytes(site.page_budget));
-  const [image, setImage] = useState(bytes(site.image_cap));
-  const wanted = { page_budget: parseBytes(page), image_cap: parseBytes(image) };
+  const wanted = parseBytes(page);
   const change = useMutation({
-    mutationFn: (body: Schemas["SiteChange"]) =>
-      told(api.PATCH("/api/v1/sites/{site_id}", { params: { path: { site_id: site.id } }, body })),
+    mutationFn: (page_budget: number) =>
+      told(
+        api.PATCH("/api/v1/sites/{site_id}", {
+          params: { path: { site_id: site.id } },
+          body: { page_budget },
+        }),
+      ),
     onSuccess: (now) => {
       queries.setQueryData(siteQuery(site.id).queryKey, now);
       setPage(bytes(now.page_budget));
-      setImage(bytes(now.image_cap));
       void queries.invalidateQueries();
     },
     onError: (error) => say(error.message),
   });
-  const valid = wanted.page_budget !== null && wanted.image_cap !== null;
-  const changed =
-    valid &&
-    (bytes(wanted.page_budget ?? 0) !== bytes(site.page_budget) ||
-      bytes(wanted.image_cap ?? 0) !== bytes(site.image_cap));
+  const changed = wanted !== null && bytes(wanted) !== bytes(site.page_budget);
   function save(event: FormEvent) {
     event.preventDefault();
-    if (!valid) return;
-    const before = { page_budget: site.page_budget, image_cap: site.image_cap };
-    change.mutate(wanted, { onSuccess: () => say("The budgets were changed.", () => change.mutate(before)) });
+    if (wanted === null) return;
+    const before = site.page_budget;
+    change.mutate(wanted, { onSuccess: () => say("The budget was changed.", () => change.mutate(before)) });
   }
   return (
     <form onSubmit={save} className="flex flex-wrap items-end gap-6">
-      <Size label="Budget of a page" value={page} valid={wanted.page_budget !== null} onChange={setPage} />
-      <Size label="Cap of one image" value={image} valid={wanted.image_cap !== null} onChange={setImage} />
+      <label>
+        <span className="mb-1 block text-ink-soft">Budget of a page</span>
+        <input
+          value={page}
+          onChange={(e) => setPage(e.target.value)}
+          aria-invalid={wanted === null}
+          className="figure w-[120px] rounded border border-rule bg-card px-2 py-1.5 aria-invalid:border-madder"
+        />
+      </label>
       <Button type="submit" disabled={!changed || change.isPending}>
         Hold pages to this
       </Button>
-      {!valid && <p className="text-madder">Write sizes like 5 MB or 300 kB.</p>}
+      <DialogButton trigger="Budgets by page, screen and role" title="Budgets" wide>
+        {(close) => <Budgets close={close} />}
+      </DialogButton>
+      {wanted === null && <p className="text-madder">Write sizes like 5 MB or 300 kB.</p>}
     </form>
-  );
-}
-
-type SizeProps = { label: string; value: string; valid: boolean; onChange: (text: string) => void };
-
-function Size({ label, value, valid, onChange }: SizeProps) {
-  return (
-    <label>
-      <span className="mb-1 block text-ink-soft">{label}</span>
-      <input
-        value={value}
-        onChange={(e) => onChange(e.target.value)}
-        aria-invalid={!valid}
-        className="figure w-[120px] rounded border border-rule bg-card px-2 py-1.5 aria-invalid:border-madder"
-      />
-    </label>
   );
 }

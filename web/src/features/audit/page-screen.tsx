@@ -3,6 +3,7 @@ import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router"
 import { api, type Schemas, told } from "@/shared/api/client";
 import { against, bytes, counted } from "@/shared/format/figures";
 import { Empty, Failed, Loading, Title } from "@/shared/ui/basics";
+import { FindingList } from "@/shared/ui/finding-list";
 import { Placements } from "@/shared/ui/placements";
 import { useSite } from "@/shared/ui/site-context";
 import { INKS } from "@/shared/ui/state";
@@ -22,6 +23,15 @@ export function PageScreen() {
     queryFn: () =>
       told(
         api.GET("/api/v1/captures/{capture_id}/pages/{page_id}", {
+          params: { path: { capture_id: site.capture.id, page_id: pageId } },
+        }),
+      ),
+  });
+  const findings = useQuery({
+    queryKey: ["capture", site.capture.id, "page", pageId, "findings"],
+    queryFn: () =>
+      told(
+        api.GET("/api/v1/captures/{capture_id}/pages/{page_id}/findings", {
           params: { path: { capture_id: site.capture.id, page_id: pageId } },
         }),
       ),
@@ -76,6 +86,8 @@ export function PageScreen() {
           })
         }
       />
+      <h2 className="mt-8 mb-3">What is wrong</h2>
+      <FindingList found={findings} />
       {p.broken.length > 0 && <Addresses title="Broken references" list={p.broken} tone="text-madder" />}
       {p.remote.length > 0 && <Addresses title="Pictures of other hosts (not weighed)" list={p.remote} />}
       <h2 className="mt-8 mb-3">{counted(p.images.length, "image")}</h2>
@@ -124,7 +136,7 @@ function ImageLine({ image }: { image: Schemas["ImageRow"] }) {
       <span className="figure text-right">
         {bytes(image.bytes)}
         {image.over_cap && (
-          <span className="block text-[12.5px] text-madder">{against(image.bytes, site.image_cap)}</span>
+          <span className="block text-[12.5px] text-madder">{against(image.bytes, image.cap)}</span>
         )}
       </span>
     </li>

@@ -24,16 +24,21 @@ export function CaptureScreen() {
     );
   }
   if (capture.state !== "ready") {
+    const stopped = capture.state === "stopped";
     return (
       <>
-        <Title says="Every file is read once and kept; pages are joined with the images they name. You may leave this page.">
-          Reading {capture.label}
+        <Title
+          says="Every file is read once and kept; pages are joined with the images they name. You may leave this page."
+          side={<StopOrGoOn captureId={capture.id} stopped={stopped} />}
+        >
+          {stopped ? `Reading ${capture.label} was stopped` : `Reading ${capture.label}`}
         </Title>
         <Progress done={capture.files_done} total={capture.files_total} label="Files read" />
         <p className="figure mt-2">
           {capture.files_total
             ? `${count(capture.files_done)} of ${counted(capture.files_total, "file")}`
             : "Waiting for its turn …"}
+          {capture.origin === "crawl" && capture.files_total > 0 && " known so far"}
         </p>
       </>
     );
@@ -42,7 +47,9 @@ export function CaptureScreen() {
     <>
       <Title
         says={`Read from ${capture.label} on ${when(capture.created_at)}. A capture is never changed afterwards.`}
-        side={capture.origin === "folder" && <ReadAgain />}
+        side={
+          (capture.origin === "folder" || capture.origin === "crawl") && <ReadAgain origin={capture.origin} />
+        }
       >
         Capture
       </Title>
@@ -63,7 +70,31 @@ export function CaptureScreen() {
   );
 }
 
-function ReadAgain() {
+/** Stops a reading, or goes on with one from where it was stopped. */
+function StopOrGoOn({ captureId, stopped }: { captureId: number; stopped: boolean }) {
+  const site = useSite();
+  const queries = useQueryClient();
+  const say = useNotice();
+  const act = useMutation({
+    mutationFn: () => {
+      const params = { params: { path: { capture_id: captureId } } };
+      return told(
+        stopped
+          ? api.POST("/api/v1/captures/{capture_id}/continue", params)
+          : api.POST("/api/v1/captures/{capture_id}/stop", params),
+      );
+    },
+    onSuccess: () => queries.invalidateQueries({ queryKey: siteQuery(site.id).queryKey }),
+    onError: (error) => say(error.message),
+  });
+  return (
+    <Button onClick={() => act.mutate()} disabled={act.isPending}>
+      {stopped ? "Go on reading" : "Stop reading"}
+    </Button>
+  );
+}
+
+function ReadAgain({ origin }: { origin: string }) {
   const site = useSite();
   const queries = useQueryClient();
   const navigate = useNavigate();
@@ -79,7 +110,7 @@ function ReadAgain() {
   });
   return (
     <Button onClick={() => again.mutate()} disabled={again.isPending}>
-      Read the folder again
+      {origin === "crawl" ? "Read the site again" : "Read the folder again"}
     </Button>
   );
 }

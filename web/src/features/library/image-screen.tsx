@@ -1,11 +1,15 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useParams } from "@tanstack/react-router";
-import type { Schemas } from "@/shared/api/client";
+import { api, type Schemas, told } from "@/shared/api/client";
 import { imageQuery } from "@/shared/api/queries";
 import { against, bytes, count, counted, fileName } from "@/shared/format/figures";
-import { Empty, Fact, Failed, Loading, Title } from "@/shared/ui/basics";
+import { ROLES, type Role } from "@/shared/format/findings";
+import { Button, Empty, Fact, Failed, Loading, Title } from "@/shared/ui/basics";
+import { FindingList } from "@/shared/ui/finding-list";
+import { useNotice } from "@/shared/ui/notices";
 import { Placements } from "@/shared/ui/placements";
 import { useSite } from "@/shared/ui/site-context";
+import { Thumbnail } from "@/shared/ui/thumbnail";
 import { PixelFrame } from "./pixel-frame";
 
 /** One image: what it is, where it is used, and what was made of it. */
@@ -14,6 +18,15 @@ export function ImageScreen() {
   const siteId = String(site.id);
   const imageId = Number(useParams({ from: "/sites/$siteId/library/$imageId" }).imageId);
   const image = useQuery(imageQuery(site.capture.id, imageId));
+  const findings = useQuery({
+    queryKey: ["capture", site.capture.id, "image", imageId, "findings"],
+    queryFn: () =>
+      told(
+        api.GET("/api/v1/captures/{capture_id}/images/{image_id}/findings", {
+          params: { path: { capture_id: site.capture.id, image_id: imageId } },
+        }),
+      ),
+  });
   if (image.isPending) return <Loading what="the image" />;
   if (image.isError) return <Failed error={image.error} again={() => image.refetch()} />;
   const i = image.data;
@@ -45,9 +58,13 @@ export function ImageScreen() {
             </p>
           )}
         </div>
-        <Facts image={i} cap={site.image_cap} />
+        <Facts image={i} cap={i.cap} />
       </div>
+      <RoleAndKind image={i} />
       <PixelFrame image={i} />
+      <h2 className="mt-8 mb-3">What is wrong</h2>
+      <FindingList found={findings} />
+      <Alike imageId={i.id} />
       <Made captureId={site.capture.id} image={i} />
       <h2 className="mt-8 mb-3">{counted(i.placements.length, "placement")}</h2>
       {i.placements.length === 0 ? (
@@ -71,13 +88,138 @@ function Facts({ image: i, cap }: { image: Schemas["ImageDetail"]; cap: number }
       <Fact name="colour">
         {i.colour}, {i.bit_depth} bit
       </Fact>
-      <Fact name="transparency">{i.has_alpha ? "has a channel" : "none"}</Fact>
+      <Fact name="transparency">{alpha(i)}</Fact>
+      {i.quality !== null && (
+        <Fact name="JPEG quality">
+          {i.quality}, {i.subsampling}
+          {i.progressive && ", progressive"}
+        </Fact>
+      )}
+      {i.palette > 0 && <Fact name="palette">{counted(i.palette, "colour")}</Fact>}
+      <Fact name="bytes a pixel">{i.width ? (i.bytes / (i.width * i.height)).toFixed(2) : "–"}</Fact>
       <Fact name="frames">{count(i.frames)}</Fact>
       <Fact name="turned by EXIF">{i.orientation > 1 ? `yes (${i.orientation})` : "no"}</Fact>
-      <Fact name="metadata">{bytes(i.metadata_bytes)}</Fact>
-      <Fact name="colour profile">{i.profile_bytes ? bytes(i.profile_bytes) : "none"}</Fact>
+      <Fact name="metadata">
+        {bytes(i.metadata_bytes)}
+        <span className="block text-[12px] text-ink-soft">
+          {Object.entries(i.metadata)
+            .filter(([sort]) => sort !== "icc")
+            .map(([sort, size]) => `${sort} ${bytes(size)}`)
+            .join(", ")}
+        </span>
+      </Fact>
+      <Fact name="colour profile">
+        {i.profile_bytes ? `${i.profile || "unnamed"}, ${bytes(i.profile_bytes)}` : "none"}
+      </Fact>
+      {i.copyright && <Fact name="copyright">{i.copyright}</Fact>}
       <Fact name="pages">{count(i.page_count)}</Fact>
     </dl>
+  );
+}
+
+function alpha(i: Schemas["ImageDetail"]): string {
+  if (!i.has_alpha) return "none";
+  return i.alpha_used === false ? "a channel, unused" : "used";
+}
+
+/** What the image does on the site and what it is, both with the reason; the role can be changed. */
+function RoleAndKind({ image: i }: { image: Schemas["ImageDetail"] }) {
+  const site = useSite();
+  const queries = useQueryClient();
+  const say = useNotice();
+  const change = useMutation({
+    mutationFn: (role: Role | null) =>
+      told(
+        api.POST("/api/v1/captures/{capture_id}/roles", {
+          params: { path: { capture_id: site.capture.id } },
+          body: { role, pattern: i.path },
+        }),
+      ),
+    onSuccess: () => {
+      void queries.invalidateQueries({ queryKey: ["capture", site.capture.id] });
+      // The audit takes a moment; what it says then is asked for once more.
+      setTimeout(() => void queries.invalidateQueries({ queryKey: ["capture", site.capture.id] }), 2000);
+      say("The role was changed; the audit is done again.");
+    },
+    onError: (error) => say(error.message),
+  });
+  return (
+    <dl className="mt-8 grid max-w-[900px] gap-x-10 gap-y-3 md:grid-cols-2">
+      <div>
+        <dt className="text-ink-soft">role</dt>
+        <dd>
+          <select
+            aria-label="Role"
+            value={i.role || "content"}
+            onChange={(e) => change.mutate(e.target.value as Role)}
+            className="rounded border border-rule bg-card px-2 py-1"
+          >
+            {ROLES.map((role) => (
+              <option key={role}>{role}</option>
+            ))}
+          </select>
+          {i.role_by_hand && (
+            <Button className="ml-2" onClick={() => change.mutate(null)}>
+              Find it again
+            </Button>
+          )}
+          <span className="block text-[12.5px] text-ink-soft">{i.role_why}</span>
+        </dd>
+      </div>
+      <div>
+        <dt className="text-ink-soft">kind</dt>
+        <dd>
+          {i.kind || "unknown"}
+          <span className="block text-[12.5px] text-ink-soft">{i.kind_why}</span>
+          {Object.keys(i.features).length > 0 && (
+            <details className="text-[12.5px] text-ink-soft">
+              <summary className="cursor-pointer">What was measured</summary>
+              <span className="figure">
+                {Object.entries(i.features)
+                  .map(([name, value]) => `${name} ${value}`)
+                  .join(", ")}
+              </span>
+            </details>
+          )}
+        </dd>
+      </div>
+    </dl>
+  );
+}
+
+/** Images that look nearly the same. */
+function Alike({ imageId }: { imageId: number }) {
+  const site = useSite();
+  const alike = useQuery({
+    queryKey: ["capture", site.capture.id, "image", imageId, "alike"],
+    queryFn: () =>
+      told(
+        api.GET("/api/v1/captures/{capture_id}/near-duplicates/{image_id}", {
+          params: { path: { capture_id: site.capture.id, image_id: imageId } },
+        }),
+      ),
+  });
+  if (!alike.data?.length) return null;
+  return (
+    <section className="mt-8">
+      <h2 className="mb-3">Looks nearly the same as</h2>
+      <ul className="flex flex-wrap gap-4">
+        {alike.data.map((o) => (
+          <li key={o.id}>
+            <Link
+              to="/sites/$siteId/library/$imageId"
+              params={{ siteId: String(site.id), imageId: String(o.id) }}
+            >
+              <Thumbnail captureId={site.capture.id} imageId={o.id} has={o.has_thumbnail} size={90} />
+              <span className="block max-w-[180px] truncate">{o.path}</span>
+            </Link>
+            <span className="figure text-[12.5px] text-ink-soft">
+              {o.width} × {o.height}, {bytes(o.bytes)}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </section>
   );
 }
 

@@ -9,7 +9,7 @@ import { type Upload, uploadArchive } from "./upload";
 
 const FIELD = "w-full rounded border border-rule bg-card px-3 py-2";
 
-/** Two ways in: a folder on this machine, or a ZIP sent from the browser. */
+/** The ways in: a folder on this machine, a ZIP or HAR file sent from the browser, or an address. */
 export function NewSiteScreen() {
   const queries = useQueryClient();
   const navigate = useNavigate();
@@ -41,6 +41,7 @@ export function NewSiteScreen() {
       <div className="grid gap-10 md:grid-cols-2">
         <FromFolder name={name} arrived={arrived} />
         <FromArchive name={name} arrived={arrived} />
+        <FromAddress name={name} arrived={arrived} />
       </div>
     </main>
   );
@@ -67,7 +68,9 @@ function FromFolder({ name, arrived }: WayIn) {
     <form onSubmit={add}>
       <h2 className="mb-3">From a folder on this machine</h2>
       <label className="block">
-        <span className="mb-1 block font-semibold">Whole path of the built site</span>
+        <span className="mb-1 block font-semibold">
+          Whole path of the built site, or of a folder of pictures
+        </span>
         <input
           value={folder}
           onChange={(e) => setFolder(e.target.value)}
@@ -79,6 +82,117 @@ function FromFolder({ name, arrived }: WayIn) {
       </label>
       <Button type="submit" tone="main" className="mt-3" disabled={busy || !folder.trim()}>
         {busy ? "Looking …" : "Read this folder"}
+      </Button>
+      {error && (
+        <div className="mt-4">
+          <Failed error={error} />
+        </div>
+      )}
+    </form>
+  );
+}
+
+function FromAddress({ name, arrived }: WayIn) {
+  const [address, setAddress] = useState("");
+  const [pages, setPages] = useState("500");
+  const [exclude, setExclude] = useState("");
+  const [hosts, setHosts] = useState("");
+  const [robots, setRobots] = useState(true);
+  const [own, setOwn] = useState(false);
+  const [busy, setBusy] = useState(false);
+  const [error, setError] = useState<Error | null>(null);
+  const words = (text: string) => text.split(/[\s,]+/).filter(Boolean);
+  async function add(event: FormEvent) {
+    event.preventDefault();
+    setBusy(true);
+    setError(null);
+    const body = {
+      name,
+      address,
+      pages: Number(pages) || 500,
+      depth: 8,
+      bytes: 2_000_000_000,
+      include: [],
+      exclude: words(exclude),
+      image_hosts: words(hosts),
+      respect_robots: robots,
+      allow_private: own,
+      seconds_between: own ? 0.02 : 0.2,
+    };
+    try {
+      arrived(await told(api.POST("/api/v1/sites/from-address", { body })));
+    } catch (caught) {
+      setError(caught as Error);
+      setBusy(false);
+    }
+  }
+  return (
+    <form onSubmit={add} className="md:col-span-2">
+      <h2 className="mb-3">From its address</h2>
+      <div className="grid gap-x-10 gap-y-3 md:grid-cols-2">
+        <label className="block">
+          <span className="mb-1 block font-semibold">Address to start from</span>
+          <input
+            value={address}
+            onChange={(e) => setAddress(e.target.value)}
+            required
+            className={`${FIELD} font-mono`}
+            placeholder="https://example.org/"
+            spellCheck={false}
+          />
+        </label>
+        <label className="block">
+          <span className="mb-1 block font-semibold">Pages at most</span>
+          <input
+            value={pages}
+            onChange={(e) => setPages(e.target.value)}
+            inputMode="numeric"
+            className={`${FIELD} font-mono`}
+          />
+        </label>
+        <label className="block">
+          <span className="mb-1 block font-semibold">Leave out addresses like</span>
+          <input
+            value={exclude}
+            onChange={(e) => setExclude(e.target.value)}
+            className={`${FIELD} font-mono`}
+            placeholder="*/archive/* *?print=*"
+            spellCheck={false}
+          />
+        </label>
+        <label className="block">
+          <span className="mb-1 block font-semibold">Hosts that hold its images</span>
+          <input
+            value={hosts}
+            onChange={(e) => setHosts(e.target.value)}
+            className={`${FIELD} font-mono`}
+            placeholder="images.example.org"
+            spellCheck={false}
+          />
+        </label>
+      </div>
+      <div className="mt-3 space-y-1">
+        <label className="flex items-baseline gap-2">
+          <input
+            type="checkbox"
+            checked={own}
+            onChange={(e) => setOwn(e.target.checked)}
+            className="accent-thistle"
+          />
+          It is my own server: its address may be a private one, and it may be asked faster.
+        </label>
+        <label className="flex items-baseline gap-2">
+          <input
+            type="checkbox"
+            checked={!robots}
+            onChange={(e) => setRobots(!e.target.checked)}
+            className="accent-thistle"
+          />
+          It is my own site, and I want robots.txt set aside.
+        </label>
+      </div>
+      <Button type="submit" tone="main" className="mt-3" disabled={busy || !address.trim()}>
+        {busy ? "Looking …" : "Read this site"}
       </Button>
       {error && (
         <div className="mt-4">
@@ -111,7 +225,7 @@ function FromArchive({ name, arrived }: WayIn) {
   }
   return (
     <section>
-      <h2 className="mb-3">From a ZIP of the built site</h2>
+      <h2 className="mb-3">From a ZIP or a HAR file</h2>
       {upload ? (
         <div>
           <Progress done={upload.sent} total={upload.total} label="Upload" />
@@ -132,7 +246,7 @@ function FromArchive({ name, arrived }: WayIn) {
           Drop the archive here, or <span className="text-thistle underline">choose a file</span>
           <input
             type="file"
-            accept=".zip,application/zip"
+            accept=".zip,.har,application/zip"
             className="sr-only"
             onChange={(e) => send(e.target.files?.[0])}
           />

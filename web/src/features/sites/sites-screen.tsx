@@ -100,5 +100,5 @@ function standing(site: Schemas["Site"]): string {
       : "Reading …";
   }
   const pages = `${counted(ledger.pages, "page")}, ${ledger.pages_over} over budget`;
-  return `${pages}; ${counted(ledger.images, "image")}, ${ledger.images_over_cap} over the cap. Read ${when(capture.created_at)}.`;
+  return `${pages}; ${counted(ledger.images, "image")}, ${ledger.images_over_cap} over their cap. Read ${when(capture.created_at)}.`;
 }

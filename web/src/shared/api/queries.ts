@@ -49,6 +49,15 @@ export const measurementQuery = (captureId: number) =>
       ),
   });
 
+export const findingsQuery = (captureId: number) =>
+  queryOptions({
+    queryKey: ["capture", captureId, "findings"],
+    queryFn: () =>
+      told(
+        api.GET("/api/v1/captures/{capture_id}/findings", { params: { path: { capture_id: captureId } } }),
+      ),
+  });
+
 export function thumbnailAddress(captureId: number, imageId: number): string {
   return `/api/v1/captures/${captureId}/images/${imageId}/thumbnail`;
 }

@@ -152,6 +152,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/from-address": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add From Address
+         * @description Adds a site by its address and starts reading it page by page.
+         */
+        post: operations["add_from_address"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/from-archive": {
         parameters: {
             query?: never;
@@ -162,7 +182,7 @@ export interface paths {
         get?: never;
         /**
          * Add From Archive
-         * @description Adds a site from a ZIP sent as the request's body, and starts reading it.
+         * @description Adds a site from a ZIP or HAR file sent as the request's body, and starts reading it.
          */
         put: operations["add_from_archive"];
         post?: never;
@@ -203,7 +223,7 @@ export interface paths {
         put?: never;
         /**
          * Capture Again
-         * @description Reads the site's folder anew; earlier captures stay.
+         * @description Reads the site's folder or address anew; earlier captures stay.
          */
         post: operations["capture_again"];
         delete?: never;
@@ -448,6 +468,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/captures/{capture_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop Capture
+         * @description Stops reading; what was fetched is kept, and `continue` goes on from there.
+         */
+        post: operations["stop_capture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/captures/{capture_id}/continue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Continue Capture
+         * @description Goes on with a stopped or failed reading.
+         */
+        post: operations["continue_capture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/captures/{capture_id}/pages": {
         parameters: {
             query?: never;
@@ -623,7 +683,7 @@ export interface paths {
         put?: never;
         /**
          * Add Run
-         * @description Starts a treatment of the whole site; one that is going on already is returned instead.
+         * @description Starts a treatment of the whole site or of chosen images; one that is going on already is returned instead.
          */
         post: operations["add_run"];
         delete?: never;
@@ -997,12 +1057,12 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "waiting" | "reading" | "ready" | "failed";
+            state: "waiting" | "reading" | "ready" | "stopped" | "failed";
             /**
              * Origin
              * @enum {string}
              */
-            origin: "folder" | "zip";
+            origin: "folder" | "zip" | "crawl" | "har";
             /** Label */
             label: string;
             /** Error */
@@ -1216,6 +1276,8 @@ export interface components {
             unused: boolean;
             /** Problem */
             problem: string;
+            /** Cap */
+            cap: number;
             /** Over Cap */
             over_cap: boolean;
             /** Has Thumbnail */
@@ -1245,6 +1307,36 @@ export interface components {
             metadata_bytes: number;
             /** Orientation */
             orientation: number;
+            /** Metadata */
+            metadata: {
+                [key: string]: number;
+            };
+            /** Copyright */
+            copyright: string;
+            /** Profile */
+            profile: string;
+            /** Progressive */
+            progressive: boolean;
+            /** Subsampling */
+            subsampling: string;
+            /** Quality */
+            quality: number | null;
+            /** Palette */
+            palette: number;
+            /** Lossless */
+            lossless: boolean | null;
+            /** Alpha Used */
+            alpha_used: boolean | null;
+            /** Kind Why */
+            kind_why: string;
+            /** Features */
+            features: {
+                [key: string]: number;
+            };
+            /** Role Why */
+            role_why: string;
+            /** Role By Hand */
+            role_by_hand: boolean;
             /** Paths */
             paths: string[];
             /** Placements */
@@ -1316,7 +1408,7 @@ export interface components {
         };
         /**
          * ImageRow
-         * @description One image of the library; `findings` are codes.
+         * @description One image of the library; `cap` is that of its role in bytes, `findings` are codes.
          */
         ImageRow: {
             /** Id */
@@ -1339,6 +1431,8 @@ export interface components {
             unused: boolean;
             /** Problem */
             problem: string;
+            /** Cap */
+            cap: number;
             /** Over Cap */
             over_cap: boolean;
             /** Has Thumbnail */
@@ -1926,8 +2020,6 @@ export interface components {
             name: string;
             /** Page Budget */
             page_budget: number;
-            /** Image Cap */
-            image_cap: number;
             /** Screens */
             screens: components["schemas"]["Screen"][];
             /** Connections */
@@ -1955,14 +2047,72 @@ export interface components {
             name?: string | null;
             /** Page Budget */
             page_budget?: number | null;
-            /** Image Cap */
-            image_cap?: number | null;
             /** Screens */
             screens?: components["schemas"]["Screen"][] | null;
             /** Connections */
             connections?: components["schemas"]["Connection"][] | null;
             /** Lazy Attributes */
             lazy_attributes?: string[] | null;
+        };
+        /**
+         * SiteFromAddress
+         * @description A live site, read page by page; patterns are of whole addresses, with * for anything.
+         *
+         *     `image_hosts`: other hosts whose images are the site's own. `allow_private`: its address need not be public.
+         */
+        SiteFromAddress: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** Address */
+            address: string;
+            /**
+             * Depth
+             * @default 8
+             */
+            depth: number;
+            /**
+             * Pages
+             * @default 500
+             */
+            pages: number;
+            /**
+             * Bytes
+             * @default 2000000000
+             */
+            bytes: number;
+            /**
+             * Include
+             * @default []
+             */
+            include: string[];
+            /**
+             * Exclude
+             * @default []
+             */
+            exclude: string[];
+            /**
+             * Image Hosts
+             * @default []
+             */
+            image_hosts: string[];
+            /**
+             * Respect Robots
+             * @default true
+             */
+            respect_robots: boolean;
+            /**
+             * Allow Private
+             * @default false
+             */
+            allow_private: boolean;
+            /**
+             * Seconds Between
+             * @default 0.2
+             */
+            seconds_between: number;
         };
         /**
          * SiteFromFolder
@@ -2393,6 +2543,48 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SiteFromFolder"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Site"];
+                };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_from_address: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteFromAddress"];
             };
         };
         responses: {
@@ -3183,6 +3375,86 @@ export interface operations {
             };
         };
     };
+    stop_capture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Capture"];
+                };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    continue_capture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Capture"];
+                };
+            };
+            /** @description Not there */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Can't be used */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_pages: {
         parameters: {
             query?: {
@@ -3555,7 +3827,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Selection"] | null;
+            };
+        };
         responses: {
             /** @description Successful Response */
             201: {

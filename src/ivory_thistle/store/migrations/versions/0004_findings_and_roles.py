@@ -53,6 +53,7 @@ def upgrade() -> None:
     op.add_column("capture", sa.Column("audit", sa.String(length=16), nullable=False))
     op.add_column("capture", sa.Column("aliases", mysql.JSON(), nullable=True))
     op.add_column("capture", sa.Column("options", mysql.JSON(), nullable=True))
+    op.add_column("capture", sa.Column("stop_asked", sa.Boolean(), nullable=False))
     op.add_column("image", sa.Column("kind", sa.String(length=16), nullable=False))
     op.add_column("image", sa.Column("look", mysql.JSON(), nullable=True))
     op.add_column("image", sa.Column("folder", sa.String(length=190), nullable=False))
@@ -64,12 +65,15 @@ def upgrade() -> None:
     op.add_column("site", sa.Column("budgets", mysql.JSON(), nullable=True))
     op.add_column("slot", sa.Column("alt", sa.Text(), nullable=True))
     op.add_column("slot", sa.Column("around", sa.String(length=255), nullable=False))
+    op.drop_column("site", "image_cap")
     # What was read before has no findings yet.
     op.execute("UPDATE capture SET audit = 'waiting' WHERE state = 'ready'")
     op.execute("UPDATE page SET kind = 'html'")
 
 
 def downgrade() -> None:
+    op.drop_column("capture", "stop_asked")
+    op.add_column("site", sa.Column("image_cap", sa.BigInteger(), nullable=False, server_default="300000"))
     op.drop_column("slot", "around")
     op.drop_column("slot", "alt")
     op.drop_column("site", "budgets")

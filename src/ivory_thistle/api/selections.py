@@ -1,0 +1,53 @@
+"""Filters and selections of images as database queries."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import func, select
+
+from ivory_thistle.api import schemas
+from ivory_thistle.api.errors import ProblemError
+from ivory_thistle.store import tables as t
+
+
+def filtered(capture_id: int, wanted: schemas.ImageFilter) -> Any:
+    """The images of a capture that a filter lets through, as a query."""
+    query = select(t.Image).where(t.Image.capture_id == capture_id)
+    if wanted.search:
+        escaped = wanted.search.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+        query = query.where(func.lower(t.Image.path).like(f"%{escaped.lower()}%"))
+    for values, column in (
+        (wanted.format, t.Image.format),
+        (wanted.kind, t.Image.kind),
+        (wanted.role, t.Image.role),
+        (wanted.folder, t.Image.folder),
+    ):
+        if values:
+            query = query.where(column.in_(values))
+    codes = [*wanted.finding, *(["over-cap"] if wanted.show == "over-cap" else [])]
+    if codes:
+        among = (t.Finding.capture_id == capture_id, t.Finding.code.in_(codes), t.Finding.image_id.is_not(None))
+        query = query.where(t.Image.id.in_(select(t.Finding.image_id).where(*among)))
+    if wanted.page_id is not None:
+        named = select(t.Placement.image_id).where(
+            t.Placement.page_id == wanted.page_id, t.Placement.image_id.is_not(None)
+        )
+        query = query.where(t.Image.id.in_(named))
+    if wanted.show == "unused":
+        query = query.where(t.Image.unused.is_(True))
+    elif wanted.show == "copies":
+        query = query.where(t.Image.copies > 1)
+    elif wanted.show == "unreadable":
+        query = query.where(t.Image.problem != "")
+    return query
+
+
+def selected(capture_id: int, selection: schemas.Selection) -> Any:
+    """The images that a selection means, as a query. Raises ProblemError for an empty one."""
+    if selection.filter is not None:
+        query = filtered(capture_id, selection.filter)
+        return query.where(t.Image.id.not_in(selection.without)) if selection.without else query
+    if not selection.ids:
+        raise ProblemError(422, "nothing-selected", "Nothing selected", "Choose at least one image.")
+    return select(t.Image).where(t.Image.capture_id == capture_id, t.Image.id.in_(selection.ids))

@@ -1,0 +1,344 @@
+"""A live site read page by page into a folder, politely: one request after the other, robots.txt respected."""
+
+from __future__ import annotations
+
+import gzip
+import json
+import re
+from collections import deque
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import asdict, dataclass, field
+from fnmatch import translate
+from hashlib import sha256
+from pathlib import Path
+from typing import Any
+from urllib.parse import urldefrag, urlsplit
+from xml.etree.ElementTree import ParseError, fromstring
+
+from protego import Protego
+
+from ivory_thistle.core.errors import UnusableInput
+from ivory_thistle.core.faults import Fault
+from ivory_thistle.core.references.addresses import join
+from ivory_thistle.core.references.css import read_css
+from ivory_thistle.core.references.page import LAZY_ATTRIBUTES, read_page
+from ivory_thistle.core.references.source import read_css_source, read_html_source
+from ivory_thistle.intake.fetching import AGENT, Fetched, Fetcher
+from ivory_thistle.intake.naming import Names
+
+_HTML = frozenset({"text/html", "application/xhtml+xml"})
+_MOST_SITEMAPS = 50
+_JOURNAL = ".crawl.jsonl"
+
+
+@dataclass(frozen=True, slots=True)
+class CrawlOptions:
+    """How a live site is read. `depth` counts links from the start; patterns are of whole addresses (`*` anything).
+
+    `image_hosts`: other hosts whose images are the site's own; `allow_private`: the start's host may have an address
+    that is not public.
+    """
+
+    start: str
+    depth: int = 8
+    pages: int = 500
+    bytes: int = 2_000_000_000
+    include: tuple[str, ...] = ()
+    exclude: tuple[str, ...] = ()
+    image_hosts: tuple[str, ...] = ()
+    respect_robots: bool = True
+    allow_private: bool = False
+    seconds_between: float = 0.2
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values."""
+        return asdict(self)
+
+    @classmethod
+    def from_dict(cls, values: Mapping[str, Any]) -> CrawlOptions:
+        """Options from plain values."""
+        known: dict[str, Any] = {
+            k: tuple(v) if isinstance(v, list) else v for k, v in values.items() if k in cls.__dataclass_fields__
+        }
+        return cls(**known)
+
+
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """What one address gave, as the journal keeps it: the file's path, and what asks whether it changed."""
+
+    address: str
+    path: str
+    kind: str
+    sha256: str
+    etag: str = ""
+    modified: str = ""
+
+
+@dataclass
+class Crawl:
+    """What a crawl brought: files in the folder, aliases for their addresses, and what could not be read."""
+
+    seen: dict[str, Seen] = field(default_factory=dict)
+    aliases: dict[str, str] = field(default_factory=dict)
+    faults: list[Fault] = field(default_factory=list)
+    pages: int = 0
+    bytes: int = 0
+    stopped: bool = False
+    limits: list[str] = field(default_factory=list)
+
+
+def start_address(text: str) -> str:
+    """The address to start from. Raises UnusableInput for what is none of the web."""
+    text = text.strip()
+    whole = text if re.match(r"https?://", text, re.IGNORECASE) else f"https://{text}"
+    absolute = join(whole, "")
+    if not absolute or not urlsplit(absolute).hostname or " " in text:
+        raise UnusableInput(f"{text} is no address of a web site; give one like https://example.org/.")
+    return urldefrag(absolute).url
+
+
+class Crawler:
+    """One crawl into a folder. A journal there lets a later one go on where this one stopped."""
+
+    def __init__(
+        self,
+        options: CrawlOptions,
+        into: Path,
+        on_progress: Callable[[int, int], None] = lambda done, known: None,
+        stop: Callable[[], bool] = lambda: False,
+        earlier: Mapping[str, Seen] | None = None,
+        content_of: Callable[[str], bytes] | None = None,
+        lazy_attributes: tuple[str, ...] = LAZY_ATTRIBUTES,
+    ) -> None:
+        self._options, self._into, self._on_progress, self._stop = options, into, on_progress, stop
+        self._earlier, self._content_of, self._lazy = earlier or {}, content_of, lazy_attributes
+        start = urlsplit(options.start)
+        self._origin, self._host = f"{start.scheme}://{start.netloc}", start.netloc
+        self._page_hosts = frozenset({(start.hostname or "").lower()})
+        self._image_hosts = self._page_hosts | {h.lower() for h in options.image_hosts}
+        allowed = (start.hostname or "",) if options.allow_private else ()
+        self._fetcher = Fetcher(allowed, options.seconds_between)
+        self._names = Names(self._host)
+        self._robots: Protego | None = None
+        self.result = Crawl(aliases=self._names.aliases)
+        self._known: set[str] = set()
+        self._contents: dict[tuple[str, str], str] = {}
+        self._queue: deque[tuple[str, int]] = deque()
+        self._wanted: deque[str] = deque()
+
+    def run(self) -> Crawl:
+        """Crawls to the end, a limit, or until stopped. Raises UnusableInput where the start itself can't be read."""
+        self._into.mkdir(parents=True, exist_ok=True)
+        try:
+            self._resume()
+            self._read_robots()
+            self._push(self._options.start, 0)
+            for address in self._sitemaps():
+                self._push(address, 1)
+            self._work()
+        finally:
+            self._fetcher.close()
+        if not self.result.seen and not self.result.stopped:
+            why = self.result.faults[0].message if self.result.faults else "Nothing was found there."
+            raise UnusableInput(f"{self._options.start} can't be read. {why}")
+        return self.result
+
+    def _work(self) -> None:
+        while self._queue or self._wanted:
+            if self._stop():
+                self.result.stopped = True
+                return
+            if self.result.bytes > self._options.bytes:
+                self.result.limits.append(f"Stopped at {self._options.bytes / 1e6:,.0f} MB; the rest is not read.")
+                return
+            if self._wanted:
+                self._resource(self._wanted.popleft())
+            else:
+                self._page(*self._queue.popleft())
+            self._on_progress(len(self.result.seen), len(self._known))
+
+    def _resume(self) -> None:
+        """Takes up what an earlier try left in the folder; a line cut off at its end does not count."""
+        journal = self._into / _JOURNAL
+        if not journal.exists():
+            return
+        for line in journal.read_text(encoding="utf-8").splitlines():
+            try:
+                seen = Seen(**json.loads(line))
+            except (ValueError, TypeError):
+                continue
+            if (self._into / seen.path).exists():
+                self._earlier = {**self._earlier, seen.address: seen}
+
+    def _read_robots(self) -> None:
+        answer = self._fetcher.fetch(f"{self._origin}/robots.txt", hosts=self._page_hosts)
+        text = answer.data.decode("utf-8", "replace") if not answer.problem else ""
+        self._robots = Protego.parse(text)
+        delay = self._robots.crawl_delay(AGENT)
+        if delay and self._options.respect_robots:
+            self._fetcher.seconds_between = max(self._fetcher.seconds_between, min(10.0, float(delay)))
+
+    def _sitemaps(self) -> Iterator[str]:
+        """Addresses of pages from all sitemaps: https://www.sitemaps.org/protocol.html"""
+        assert self._robots is not None
+        waiting = [*self._robots.sitemaps, f"{self._origin}/sitemap.xml"]
+        done: set[str] = set()
+        while waiting and len(done) < _MOST_SITEMAPS:
+            address = waiting.pop(0)
+            if address in done or (urlsplit(address).hostname or "").lower() not in self._page_hosts:
+                continue
+            done.add(address)
+            answer = self._fetcher.fetch(address, hosts=self._page_hosts)
+            if answer.problem:
+                continue
+            try:
+                data = gzip.decompress(answer.data) if answer.data[:2] == b"\x1f\x8b" else answer.data
+                root = fromstring(data)
+            except (ParseError, OSError, EOFError, ValueError):
+                self._fault("unreadable-address", address, "This sitemap can't be read.")
+                continue
+            found = [(e.text or "").strip() for e in root.iter() if e.tag.rpartition("}")[2] == "loc"]
+            if root.tag.rpartition("}")[2] == "sitemapindex":
+                waiting += found
+            else:
+                yield from found
+
+    def _push(self, address: str, depth: int) -> None:
+        address = urldefrag(address).url
+        parts = urlsplit(address)
+        if address in self._known or (parts.hostname or "").lower() not in self._page_hosts:
+            return
+        if parts.scheme not in ("http", "https") or depth > self._options.depth or not self._is_wanted(address):
+            return
+        self._known.add(address)
+        if self._options.respect_robots and self._robots and not self._robots.can_fetch(address, AGENT):
+            self._fault("unreadable-address", address, "robots.txt asks not to read it.")
+            return
+        self._queue.append((address, depth))
+
+    def _is_wanted(self, address: str) -> bool:
+        def fits(patterns: tuple[str, ...]) -> bool:
+            return any(re.match(translate(p.replace("[", "[[]")), address) for p in patterns)
+
+        if address == self._options.start:
+            return True
+        return (not self._options.include or fits(self._options.include)) and not fits(self._options.exclude)
+
+    def _page(self, address: str, depth: int) -> None:
+        if self.result.pages >= self._options.pages:
+            if not any("pages" in words for words in self.result.limits):
+                self.result.limits.append(f"Stopped at {self._options.pages} pages; the rest is not read.")
+            return
+        answer, data = self._get(address, self._page_hosts)
+        if answer is None:
+            return
+        if answer.kind not in _HTML:
+            self._keep(answer, data)
+            return
+        reading = read_page(read_html_source(data), self._lazy)
+        base = join(answer.address, reading.base) or answer.address if reading.base else answer.address
+        canonical = _canonical(data, base)
+        if canonical and canonical != answer.address and urlsplit(canonical).netloc == self._host:
+            known = self.result.seen.get(canonical)
+            if known:
+                self._names.also(address, known.path)
+                return
+            if canonical not in self._known:
+                self._push(canonical, depth)
+        same = self._contents.setdefault((sha256(data).hexdigest(), answer.address.rpartition("/")[0]), answer.address)
+        if same != answer.address and (kept := self.result.seen.get(same)):
+            # The same page at another address of the same folder, as / and /index.html.
+            for other in (answer.address, answer.asked, *answer.redirects):
+                self._names.also(other, kept.path)
+            return
+        self.result.pages += 1
+        self._keep(answer, data)
+        for link in reading.links:
+            target = join(base, link.address)
+            if target:
+                self._want_image(target) if _is_picture(target) else self._push(target, depth + 1)
+        for named in [*reading.stylesheets, *reading.manifests]:
+            self._want(join(base, named))
+        for reference in reading.references:
+            self._want(join(base, reference.address))
+
+    def _want_image(self, address: str) -> None:
+        if self._is_wanted(urldefrag(address).url):
+            self._want(address)
+
+    def _want(self, address: str | None) -> None:
+        if not address:
+            return
+        address = urldefrag(address).url
+        if address not in self._known and (urlsplit(address).hostname or "").lower() in self._image_hosts:
+            self._known.add(address)
+            self._wanted.append(address)
+
+    def _resource(self, address: str) -> None:
+        answer, data = self._get(address, self._image_hosts)
+        if answer is None:
+            return
+        self._keep(answer, data)
+        if answer.kind == "text/css":
+            source = read_css_source(data)
+            sheet = read_css(source.text, source.decode)
+            for named in [*(i.address for i in sheet.imports), *(r.address for r in sheet.references)]:
+                self._want(join(answer.address, named))
+        elif answer.kind in ("application/manifest+json", "application/json"):
+            for found in re.finditer(rb'"src"\s*:\s*"((?:[^"\\]|\\.)*)"', data):
+                self._want(join(answer.address, found.group(1).decode("utf-8", "replace")))
+
+    def _get(self, address: str, hosts: frozenset[str]) -> tuple[Fetched | None, bytes]:
+        """The answer and its content; (None, b"") where nothing came, which is then told."""
+        before = self._earlier.get(address)
+        resumed = before is not None and (self._into / before.path).exists()
+        if before and resumed:
+            data = (self._into / before.path).read_bytes()
+            return Fetched(address, address, 200, before.kind, etag=before.etag, modified=before.modified), data
+        known = before if before and self._content_of else None
+        answer = self._fetcher.fetch(address, known.etag if known else "", known.modified if known else "", hosts)
+        if answer.problem:
+            self._fault("unreadable-address", address, answer.problem)
+            return None, b""
+        if answer.unchanged and known and self._content_of:
+            same = Fetched(address, answer.address, 200, known.kind, etag=known.etag, modified=known.modified)
+            return same, self._content_of(known.sha256)
+        return answer, answer.data
+
+    def _keep(self, answer: Fetched, data: bytes) -> None:
+        path = self._names.give(answer.address, answer.kind, data)
+        for address in (answer.asked, *answer.redirects):
+            self._names.also(address, path)
+        target = self._into / path
+        if not target.exists():
+            target.parent.mkdir(parents=True, exist_ok=True)
+            temporary = target.with_name(f".{target.name[-100:]}.part")
+            temporary.write_bytes(data)
+            temporary.rename(target)
+        digest = sha256(data).hexdigest()
+        seen = Seen(answer.address, path, answer.kind, digest, answer.etag, answer.modified)
+        self.result.seen[answer.address] = seen
+        self.result.bytes += len(data)
+        with (self._into / _JOURNAL).open("a", encoding="utf-8") as journal:
+            journal.write(json.dumps(asdict(seen)) + "\n")
+
+    def _fault(self, kind: str, address: str, message: str) -> None:
+        assert kind == "unreadable-address"
+        self.result.faults.append(Fault("unreadable-address", address, message))
+
+
+def _is_picture(address: str) -> bool:
+    return re.search(r"\.(?:svg|png|jpe?g|webp|avif|gif|bmp|tiff?)$", urlsplit(address).path, re.IGNORECASE) is not None
+
+
+_CANONICAL = re.compile(rb"<link\b[^>]*\brel\s*=\s*[\"']?canonical\b[^>]*>", re.IGNORECASE)
+_HREF = re.compile(rb"\bhref\s*=\s*[\"']?([^\"'\s>]+)", re.IGNORECASE)
+
+
+def _canonical(data: bytes, base: str) -> str | None:
+    """The canonical address that a page names: https://www.rfc-editor.org/rfc/rfc6596"""
+    link = _CANONICAL.search(data[:100_000])
+    href = _HREF.search(link.group()) if link else None
+    address = join(base, href.group(1).decode("utf-8", "replace")) if href else None
+    return urldefrag(address).url if address else None

@@ -1,0 +1,116 @@
+"""Pages known by their requests, from a HAR file: joined with what was read, and weighed by what went over the wire."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from hashlib import sha256
+from urllib.parse import unquote, urlsplit
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.references.site import Image, Page, Placement, SiteFile, SiteReading
+from ivory_thistle.intake.har import Har
+from ivory_thistle.store import tables as t
+
+SCREEN = "as recorded"
+"""Stands for the screen of a HAR file, which does not tell its size."""
+_ELEMENT = "request"
+
+
+@dataclass(frozen=True, slots=True)
+class Requested:
+    """One image file asked for by a page: bytes over the wire, and whether before the page had loaded."""
+
+    path: str
+    bytes: int
+    opening: bool
+
+
+def requests_of(har: Har) -> tuple[dict[str, list[Requested]], list[SiteFile]]:
+    """Image requests by page path, and a file for every image whose content the HAR does not hold."""
+    requests: dict[str, list[Requested]] = {}
+    bare: dict[str, SiteFile] = {}
+    for page in har.pages:
+        found = requests.setdefault(page_path(page.address, page.path), [])
+        for r in page.requests:
+            path = r.path or unquote(urlsplit(r.address).path).lstrip("/") or "image"
+            if r.path is None:
+                digest = sha256(r.address.encode()).hexdigest()
+                facts = ImageFacts(r.kind, 0, 0, r.bytes, digest, problem="is not in the HAR file, only its size")
+                bare[path] = SiteFile(path, digest, r.bytes, facts)
+            found.append(Requested(path, r.bytes, not r.after_load))
+    return requests, list(bare.values())
+
+
+def page_path(address: str, path: str | None) -> str:
+    """The path under which a page is listed: that of its HTML, else of its address."""
+    return path or unquote(urlsplit(address).path).lstrip("/") or "index.html"
+
+
+def with_requests(site: SiteReading, requests: Mapping[str, Sequence[Requested]]) -> SiteReading:
+    """The site with every image that a page was seen to ask for among the page's files."""
+    if not requests:
+        return site
+    pages = {p.path: p for p in site.pages if not p.is_folder}
+    for path, asked in requests.items():
+        page = pages.get(path) or Page(path, "", "", 0, (), 0, (), (), ())
+        more = [r for r in asked if r.path in site.files and r.path not in page.files]
+        files = (*page.files, *dict.fromkeys(r.path for r in more))
+        places = tuple(Placement(path, r.path, r.path, _ELEMENT, "", path, 0, 0, 0) for r in more)
+        pages[path] = replace(
+            page, files=files, image_bytes=sum(site.files[f].bytes for f in files),
+            placements=(*page.placements, *places),
+        )  # fmt: skip
+    ordered = tuple(pages[p] for p in sorted(pages))
+    images = tuple(_with_pages(i, ordered) for i in site.images)
+    return replace(site, pages=ordered, images=images, by_path={p: i for i in images for p in i.paths})
+
+
+def _with_pages(image: Image, pages: Sequence[Page]) -> Image:
+    paths = set(image.paths)
+    return replace(image, pages=tuple(p.path for p in pages if paths.intersection(p.files)))
+
+
+def store_requests(
+    session: Session, capture: t.Capture, site: SiteReading, requests: Mapping[str, Sequence[Requested]]
+) -> None:
+    """Keeps what went over the wire as a measurement on a screen of its own."""
+    ids = dict(session.execute(select(t.Page.path, t.Page.id).where(t.Page.capture_id == capture.id)).all())
+    screens = [{"name": SCREEN, "width": 1440, "height": 900, "density": 1.0, "dark": False}]
+    measurement = t.Measurement(
+        capture_id=capture.id, state="done", screens=screens, total=len(requests), started_at=t.now(),
+        finished_at=t.now(),
+    )  # fmt: skip
+    session.add(measurement)
+    session.flush()
+    for path, asked in requests.items():
+        seen = t.PageScreen(
+            measurement_id=measurement.id, page_id=ids[path], screen=SCREEN, lcp_element="", layout_shift=0.0,
+            shifting=[], errors=[], problem="",
+        )  # fmt: skip
+        session.add(seen)
+        session.flush()
+        session.add(
+            t.PageWeight(
+                page_screen_id=seen.id, measurement_id=measurement.id, screen=SCREEN, tier="avif",
+                opening=sum(r.bytes for r in asked if r.opening), scrolled=sum(r.bytes for r in asked),
+                requests=len(asked),
+                loaded=[{"path": r.path, "bytes": r.bytes, "opening": r.opening} for r in asked],
+            )
+        )  # fmt: skip
+
+
+def stored_requests(session: Session, capture: t.Capture) -> dict[str, list[Requested]]:
+    """What `store_requests` kept; empty for captures of other origins."""
+    if capture.origin != "har":
+        return {}
+    rows = session.execute(
+        select(t.Page.path, t.PageWeight.loaded)
+        .join(t.PageScreen, t.PageScreen.page_id == t.Page.id)
+        .join(t.PageWeight, t.PageWeight.page_screen_id == t.PageScreen.id)
+        .where(t.Page.capture_id == capture.id, t.PageWeight.screen == SCREEN)
+    )
+    return {path: [Requested(r["path"], r["bytes"], r["opening"]) for r in loaded] for path, loaded in rows}

@@ -1,0 +1,134 @@
+"""Every way in: a folder, a ZIP, a live address or a HAR file, each made into the same kind of capture."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from collections.abc import Callable
+from dataclasses import asdict
+from pathlib import Path
+from urllib.parse import urlsplit
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session, sessionmaker
+
+from ivory_thistle.core.errors import UnusableInput
+from ivory_thistle.core.faults import Fault
+from ivory_thistle.core.images.sniff import IMAGE_EXTENSIONS, extension_of
+from ivory_thistle.core.references.site import is_page
+from ivory_thistle.intake.archive import unpack
+from ivory_thistle.intake.crawl import Crawl, Crawler, CrawlOptions, Seen
+from ivory_thistle.intake.folder import Folder
+from ivory_thistle.intake.har import Har, read_har
+from ivory_thistle.store import tables as t
+from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.workflows.archived import requests_of
+from ivory_thistle.workflows.capture import Found, capture_folder, lazy_attributes
+from ivory_thistle.workflows.reading import Progress
+
+
+class StoppedError(Exception):
+    """The reading of a folder was stopped by the person."""
+
+
+def capture_from(
+    capture_id: int,
+    sessions: sessionmaker[Session],
+    blobs: Blobs,
+    staging: Path,
+    on_file: Progress,
+    stop: Callable[[], bool],
+) -> bool:
+    """Reads a capture from where it comes; False where it was stopped. Raises UnusableInput with the reason.
+
+    `staging` holds what is unpacked or fetched; a stopped crawl goes on from there.
+    """
+    with sessions() as session:
+        capture = session.get_one(t.Capture, capture_id)
+        origin, place, options = capture.origin, Path(capture.place), dict(capture.options or {})
+        lazy = lazy_attributes(session.get_one(t.Site, capture.site_id))
+    found, folder = Found(), place
+    if origin == "crawl":
+        crawl = _crawl(capture_id, CrawlOptions.from_dict(options), sessions, blobs, staging, on_file, stop, lazy)
+        if crawl.stopped:
+            return False
+        found, folder = _found_by_crawl(crawl, options["start"]), staging
+        _remember(capture_id, crawl, sessions, blobs)
+    elif origin != "folder":
+        shutil.rmtree(staging, ignore_errors=True)
+        folder = staging
+        if origin == "zip":
+            unpack(place, staging)
+        else:
+            staging.mkdir(parents=True)
+            found = found_in_har(read_har(place.read_bytes(), staging))
+
+    def progress(done: int, total: int) -> None:
+        on_file(done, total)
+        if done % 20 == 0 and stop():
+            raise StoppedError
+
+    try:
+        capture_folder(capture_id, Folder(folder), sessions, blobs, progress, found)
+    except StoppedError:
+        return False
+    if origin != "folder":
+        shutil.rmtree(staging, ignore_errors=True)
+    if origin in ("zip", "har"):
+        place.unlink(missing_ok=True)
+    return True
+
+
+def found_in_har(har: Har) -> Found:
+    """What a HAR file tells besides the contents in it."""
+    requests, files = requests_of(har)
+    return Found(har.aliases, (urlsplit(har.pages[0].address).hostname or "",), (), tuple(files), requests)
+
+
+def _found_by_crawl(crawl: Crawl, start: str) -> Found:
+    notes = tuple(Fault("unreadable-address", start, words) for words in crawl.limits)
+    return Found(dict(crawl.aliases), (urlsplit(start).hostname or "",), (*crawl.faults, *notes))
+
+
+def _crawl(
+    capture_id: int,
+    options: CrawlOptions,
+    sessions: sessionmaker[Session],
+    blobs: Blobs,
+    staging: Path,
+    on_file: Progress,
+    stop: Callable[[], bool],
+    lazy: tuple[str, ...],
+) -> Crawl:
+    with sessions() as session:
+        earlier = _seen_before(session, capture_id, blobs)
+    return Crawler(options, staging, on_file, stop, earlier, blobs.get, lazy).run()
+
+
+def _seen_before(session: Session, capture_id: int, blobs: Blobs) -> dict[str, Seen]:
+    """What the site's last whole crawl saw, so that only what changed is fetched again."""
+    site_id = session.get_one(t.Capture, capture_id).site_id
+    last = session.scalar(
+        select(t.Capture.options)
+        .where(t.Capture.site_id == site_id, t.Capture.id < capture_id, t.Capture.state == "ready")
+        .order_by(t.Capture.id.desc())
+        .limit(1)
+    )
+    digest = (last or {}).get("seen")
+    return {s["address"]: Seen(**s) for s in json.loads(blobs.get(digest))} if digest else {}
+
+
+def _remember(capture_id: int, crawl: Crawl, sessions: sessionmaker[Session], blobs: Blobs) -> None:
+    digest = blobs.put(json.dumps([asdict(s) for s in crawl.seen.values()]).encode())
+    with sessions.begin() as session:
+        row = session.get_one(t.Capture, capture_id)
+        row.options = {**(row.options or {}), "seen": digest}
+
+
+def usable_folder(place: Path) -> Folder:
+    """A folder that holds a page or a picture. Raises UnusableInput for another."""
+    folder = Folder(place)
+    paths, _ = folder.paths()
+    if not any(is_page(p) or extension_of(p) in IMAGE_EXTENSIONS for p in paths):
+        raise UnusableInput(f"The folder {place} holds no web page (.html) and no picture.")
+    return folder

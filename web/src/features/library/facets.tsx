@@ -1,0 +1,107 @@
+import { useQuery } from "@tanstack/react-query";
+import { api, told } from "@/shared/api/client";
+import { findingsQuery } from "@/shared/api/queries";
+import { count } from "@/shared/format/figures";
+import { Button } from "@/shared/ui/basics";
+import { useSite } from "@/shared/ui/site-context";
+import { FACETS, type Facet, type Filter, narrows, SHOWS, type Show } from "./library-filter";
+
+type Props = { filter: Filter; change: (part: Partial<Filter>) => void };
+
+const SHOWN = 8;
+
+/** What the images can be narrowed by; counts are those of the whole capture. */
+export function Facets({ filter, change }: Props) {
+  const site = useSite();
+  const facets = useQuery({
+    queryKey: ["capture", site.capture.id, "facets"],
+    queryFn: () =>
+      told(
+        api.GET("/api/v1/captures/{capture_id}/facets", {
+          params: { path: { capture_id: site.capture.id } },
+        }),
+      ),
+  });
+  const titles = new Map(useQuery(findingsQuery(site.capture.id)).data?.groups.map((g) => [g.code, g.title]));
+  const toggle = (facet: Facet, value: string) => {
+    const now = filter[facet];
+    change({ [facet]: now.includes(value) ? now.filter((v) => v !== value) : [...now, value] });
+  };
+  return (
+    <search className="min-h-0 space-y-4 overflow-y-auto pr-2 pb-4" aria-label="Narrow the library">
+      <input
+        type="search"
+        aria-label="Find in paths"
+        placeholder="Find in paths"
+        defaultValue={filter.find}
+        onChange={(e) => change({ find: e.target.value || undefined })}
+        className="w-full rounded border border-rule bg-card px-2 py-1.5"
+      />
+      <label className="block">
+        <span className="mb-1 block text-ink-soft">State</span>
+        <select
+          value={filter.show}
+          onChange={(e) => change({ show: e.target.value as Show })}
+          className="w-full rounded border border-rule bg-card px-2 py-1.5"
+        >
+          {SHOWS.map(([key, words]) => (
+            <option key={key} value={key}>
+              {words}
+            </option>
+          ))}
+        </select>
+      </label>
+      {narrows(filter) && (
+        <Button
+          onClick={() =>
+            change({
+              find: undefined,
+              show: undefined,
+              page: undefined,
+              role: undefined,
+              kind: undefined,
+              format: undefined,
+              finding: undefined,
+              folder: undefined,
+            })
+          }
+        >
+          Show all again
+        </Button>
+      )}
+      {FACETS.map(([facet, title]) => {
+        const values = facets.data?.[facet] ?? [];
+        return (
+          values.length > 1 && (
+            <details key={facet} open={facet !== "folder" || filter.folder.length > 0}>
+              <summary className="cursor-pointer text-ink-soft">{title}</summary>
+              <ul className="mt-1 space-y-0.5">
+                {values
+                  .filter((v, n) => n < SHOWN || filter[facet].includes(v.value) || facet === "finding")
+                  .map((v) => (
+                    <li key={v.value}>
+                      <label className="flex items-baseline gap-1.5">
+                        <input
+                          type="checkbox"
+                          checked={filter[facet].includes(v.value)}
+                          onChange={() => toggle(facet, v.value)}
+                          className="translate-y-px accent-thistle"
+                        />
+                        <span
+                          className="min-w-0 flex-1 truncate"
+                          title={facet === "finding" ? titles.get(v.value) : v.value}
+                        >
+                          {v.value}
+                        </span>
+                        <span className="figure text-[12px] text-ink-soft">{count(v.count)}</span>
+                      </label>
+                    </li>
+                  ))}
+              </ul>
+            </details>
+          )
+        );
+      })}
+    </search>
+  );
+}

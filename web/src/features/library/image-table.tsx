@@ -1,0 +1,170 @@
+import { Link } from "@tanstack/react-router";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { useEffect, useRef } from "react";
+import type { Schemas } from "@/shared/api/client";
+import { bytes, count, counted } from "@/shared/format/figures";
+import { useSite } from "@/shared/ui/site-context";
+import { Thumbnail } from "@/shared/ui/thumbnail";
+import type { Filter, Sort } from "./library-filter";
+import type { Selection } from "./selection";
+
+const ROW = 52;
+const GRID = "grid grid-cols-[20px_64px_minmax(0,1fr)_92px_110px_50px_90px] items-center gap-3 px-2";
+const COLUMNS: readonly (readonly [Sort | null, string, string])[] = [
+  ["path", "Image", ""],
+  [null, "Role, kind", ""],
+  ["pixels", "Pixels", "justify-end"],
+  ["pages", "Pages", "justify-end"],
+  ["bytes", "Bytes", "justify-end"],
+];
+
+type Change = (part: Partial<Filter>) => void;
+type Props = {
+  rows: Schemas["ImageRow"][];
+  total: number;
+  filter: Filter;
+  change: Change;
+  selection: Selection;
+  more: () => void;
+};
+
+/** The dense table; only the rows in view exist. */
+export function ImageTable({ rows, total, filter, change, selection, more }: Props) {
+  const frame = useRef<HTMLDivElement>(null);
+  const virtual = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => frame.current,
+    estimateSize: () => ROW,
+    overscan: 12,
+  });
+  const last = virtual.getVirtualItems().at(-1)?.index ?? 0;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: asks for more only as the end comes near
+  useEffect(() => {
+    if (last > rows.length - 60 && rows.length < total) more();
+  }, [last, rows.length, total]);
+  return (
+    <div role="table" aria-label="Images" aria-rowcount={total + 1} className="flex min-h-0 flex-1 flex-col">
+      <div role="row" className={`${GRID} border-b border-rule pb-1.5`}>
+        <span role="columnheader">
+          <input
+            type="checkbox"
+            aria-label="Select all that the filter shows"
+            checked={selection.count > 0 && selection.count === total}
+            onChange={(e) => (e.target.checked ? selection.everything() : selection.nothing())}
+            className="accent-thistle"
+          />
+        </span>
+        <span role="columnheader">
+          <span className="sr-only">Picture</span>
+        </span>
+        {COLUMNS.map(([sort, words, place]) => (
+          <Head key={words} sort={sort} words={words} place={place} filter={filter} change={change} />
+        ))}
+      </div>
+      <div ref={frame} role="rowgroup" className="min-h-0 flex-1 overflow-y-auto" tabIndex={0}>
+        <div style={{ height: virtual.getTotalSize() }} className="relative" role="presentation">
+          {virtual.getVirtualItems().map((item) => {
+            const image = rows[item.index];
+            return (
+              image && (
+                <div
+                  key={image.id}
+                  role="row"
+                  aria-rowindex={item.index + 2}
+                  className={`${GRID} absolute inset-x-0 border-b border-rule hover:bg-card`}
+                  style={{ height: ROW, transform: `translateY(${item.start}px)` }}
+                >
+                  <Cells image={image} selection={selection} />
+                </div>
+              )
+            );
+          })}
+        </div>
+      </div>
+    </div>
+  );
+}
+
+type HeadProps = { sort: Sort | null; words: string; place: string; filter: Filter; change: Change };
+
+function Head({ sort, words, place, filter, change }: HeadProps) {
+  const chosen = sort !== null && filter.sort === sort;
+  return (
+    <span
+      role="columnheader"
+      aria-sort={chosen ? (filter.up ? "ascending" : "descending") : undefined}
+      className={`flex text-ink-soft ${place}`}
+    >
+      {sort ? (
+        <button
+          type="button"
+          onClick={() => change({ sort, up: chosen ? !filter.up : sort === "path" })}
+          className={chosen ? "font-semibold text-ink" : "hover:text-ink"}
+        >
+          {words} {chosen ? (filter.up ? "↑" : "↓") : ""}
+        </button>
+      ) : (
+        words
+      )}
+    </span>
+  );
+}
+
+function Cells({ image, selection }: { image: Schemas["ImageRow"]; selection: Selection }) {
+  const site = useSite();
+  const notes = [
+    image.unused && "no page uses it",
+    image.copies > 1 && counted(image.copies, "copy", "copies"),
+    image.problem,
+    ...image.findings.filter((f) => !QUIET.has(f)),
+  ].filter(Boolean);
+  return (
+    <>
+      <span role="cell">
+        <input
+          type="checkbox"
+          aria-label={`Select ${image.path}`}
+          checked={selection.has(image.id)}
+          onChange={(e) => selection.toggle([image.id], e.target.checked)}
+          className="accent-thistle"
+        />
+      </span>
+      <span role="cell">
+        <Thumbnail captureId={site.capture.id} imageId={image.id} has={image.has_thumbnail} size={42} />
+      </span>
+      <span role="cell" className="min-w-0">
+        <Link
+          to="/sites/$siteId/library/$imageId"
+          params={{ siteId: String(site.id), imageId: String(image.id) }}
+          className="block truncate"
+        >
+          {image.path}
+        </Link>
+        {notes.length > 0 && (
+          <span className="block truncate text-[12.5px] text-ink-soft" title={notes.join("; ")}>
+            {notes.join("; ")}
+          </span>
+        )}
+      </span>
+      <span role="cell" className="min-w-0">
+        <span className="block truncate">{image.role || "–"}</span>
+        <span className="block truncate text-[12.5px] text-ink-soft">{image.kind || image.format}</span>
+      </span>
+      <span role="cell" className="figure text-right">
+        {image.width ? `${image.width} × ${image.height}` : "–"}
+      </span>
+      <span role="cell" className="figure text-right">
+        {count(image.page_count)}
+      </span>
+      <span role="cell" className={`figure text-right ${image.over_cap ? "text-madder" : ""}`}>
+        {bytes(image.bytes)}
+        <span className="block text-[12.5px] text-ink-soft">
+          {image.over_cap ? "over its cap" : image.format}
+        </span>
+      </span>
+    </>
+  );
+}
+
+/** Findings that the row says in other words already. */
+const QUIET = new Set(["over-cap", "unused-file", "exact-duplicate", "unreadable"]);

@@ -1,0 +1,35 @@
+import { useState } from "react";
+import type { Schemas } from "@/shared/api/client";
+import { type Filter, wanted } from "./library-filter";
+
+/** Images chosen one by one, or the whole filtered set but for some. */
+export type Selected = { all: boolean; ids: ReadonlySet<number> };
+
+export function useSelection(filter: Filter, total: number, startWithAll: boolean) {
+  const [selected, setSelected] = useState<Selected>({ all: startWithAll, ids: new Set() });
+  const count = selected.all ? total - selected.ids.size : selected.ids.size;
+  const has = (id: number) => selected.all !== selected.ids.has(id);
+  function toggle(ids: number[], to: boolean) {
+    setSelected((old) => {
+      const next = new Set(old.ids);
+      for (const id of ids) {
+        if (to === old.all) next.delete(id);
+        else next.add(id);
+      }
+      return { ...old, ids: next };
+    });
+  }
+  const body: Schemas["Selection"] = selected.all
+    ? { ids: [], filter: wanted(filter), without: [...selected.ids] }
+    : { ids: [...selected.ids], without: [] };
+  return {
+    count,
+    has,
+    toggle,
+    everything: () => setSelected({ all: true, ids: new Set() }),
+    nothing: () => setSelected({ all: false, ids: new Set() }),
+    body,
+  };
+}
+
+export type Selection = ReturnType<typeof useSelection>;

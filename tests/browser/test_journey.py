@@ -142,7 +142,7 @@ def test_an_archive_is_uploaded(page: Page, application: Application, tmp_path: 
     page.goto(f"{application.address}/new")
     page.locator("input[type=file]").set_input_files(archive)
     expect(page.get_by_role("alert")).to_have_text(
-        "The archive holds no web page (.html); pack the folder of the built site."
+        "The archive holds no web page and no picture; pack the folder of the built site."
     )
 
 

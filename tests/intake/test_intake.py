@@ -47,7 +47,7 @@ PAGE = {"index.html": b"<img src=a.jpg>"}
             {"mode": stat.S_IFLNK | 0o777},
             "The archive holds a link (index.html); pack the file itself in its place.",
         ),
-        ({"a.txt": b"x"}, {}, "The archive holds no web page (.html); pack the folder of the built site."),
+        ({"a.txt": b"x"}, {}, "The archive holds no web page and no picture; pack the folder of the built site."),
         (
             {**PAGE, "bomb": b"\0" * 60_000_000},
             {},

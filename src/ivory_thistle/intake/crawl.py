@@ -93,7 +93,7 @@ def start_address(text: str) -> str:
     text = text.strip()
     whole = text if re.match(r"https?://", text, re.IGNORECASE) else f"https://{text}"
     absolute = join(whole, "")
-    if not absolute or not urlsplit(absolute).hostname or " " in text:
+    if not absolute or not urlsplit(absolute).hostname or " " in text or "://" in whole.split("://", 1)[1]:
         raise UnusableInput(f"{text} is no address of a web site; give one like https://example.org/.")
     return urldefrag(absolute).url
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from ivory_thistle.core.budgets.policy import Policy
@@ -12,7 +12,7 @@ from ivory_thistle.core.findings.images import duplicate_findings, image_finding
 from ivory_thistle.core.findings.pages import PageImages, PageWeighed, fault_findings, page_findings
 from ivory_thistle.core.references.addresses import join, page_address
 from ivory_thistle.core.references.img_tags import img_tags
-from ivory_thistle.core.references.site import Image, Page, SiteReading
+from ivory_thistle.core.references.site import Image, Page, Placement, SiteReading
 from ivory_thistle.core.references.source import read_html_source
 from ivory_thistle.core.treatment.roles import Role, RoleChoice, Slot, chosen_role, image_role
 
@@ -55,6 +55,7 @@ def audit_site(
     for one in weighed:
         weights[one.page].append(one)
     named = _named(site)
+    modern = _with_modern_sources(site)
     roles = {i.path: _role(i, by_image[i.path], by_page, named[i.path], choices) for i in site.images}
     found: list[Finding] = []
     index = site.index
@@ -62,13 +63,14 @@ def audit_site(
     for page in site.pages:
         images = _page_images(page, read, by_page[page.path], weights[page.path])
         found += page_findings(images, policy, site.files, index)
-        for p in page.placements:
-            if p.file and p.attribute in ("srcset", "src"):
-                ladders[p.file].add(f"{page.path}:{p.line}")
+        for number, group in enumerate(_picture_groups(page)):
+            for p in group:
+                if p.file:
+                    ladders[p.file].add(f"{page.path} {number}")
     for image in site.images:
         vector = read(image.path) if image.facts.format == "svg" else None
-        modern = any(use in ("candidate", "kept") and element == "source" for element, use in named[image.path])
-        found += image_findings(image, by_image[image.path], roles[image.path].role, policy, modern, vector)
+        role = roles[image.path].role
+        found += image_findings(image, by_image[image.path], role, policy, image.path in modern, vector)
     found += duplicate_findings(site.images, ladders)
     found += fault_findings(site.faults)
     return Audit(roles, tuple(found))
@@ -82,6 +84,31 @@ def _named(site: SiteReading) -> dict[str, set[tuple[str, str]]]:
             if p.file and (image := site.by_path.get(p.file)):
                 named[image.path].add((p.element, p.use))
     return named
+
+
+def _with_modern_sources(site: SiteReading) -> set[str]:
+    """The images that some `picture` offers as the fallback of WebP or AVIF."""
+    found: set[str] = set()
+    for page in site.pages:
+        for group in _picture_groups(page):
+            shown = [(p, image) for p in group if (image := site.by_path.get(p.file or ""))]
+            if any(p.element == "source" and image.facts.format in ("avif", "webp") for p, image in shown):
+                found |= {image.path for p, image in shown if p.element == "img"}
+    return found
+
+
+def _picture_groups(page: Page) -> Iterator[list[Placement]]:
+    """The placements of each `img` with those of the `source`s before it."""
+    group: list[Placement] = []
+    last = -1
+    for p in sorted((p for p in page.placements if p.element in ("img", "source")), key=lambda p: p.tag_start):
+        if group and group[-1].element == "img" and p.tag_start != last:
+            yield group
+            group = []
+        group.append(p)
+        last = p.tag_start
+    if group:
+        yield group
 
 
 def _role(

@@ -28,7 +28,7 @@ _OLD = frozenset({"jpeg", "png", "bmp", "tiff"})
 _DRAWN = frozenset({"graphic", "lettering", "line art"})
 _POOR_NAME = re.compile(
     r"(?:dsc[fn]?|img|dscn|pict?|p|photo|image|bild|foto|untitled|unnamed|screen[ _-]?shot|scan|copy|new|final|download"
-    r"|file|asset)?[\s_()-]*\d*(?:[\s_()-]*(?:copy|final|new|\d+))*|[0-9a-f]{16,}|[0-9a-f-]{32,}",
+    r"|file|asset)?[\s_()-]*\d*(?:[\s_()-]*(?:copy|final|new|\d+))*[\s_()-]*|[0-9a-f]{16,}|[0-9a-f-]{32,}",
     re.IGNORECASE,
 )
 _SRGB = re.compile(r"srgb|c2\b|facebook tiny", re.IGNORECASE)

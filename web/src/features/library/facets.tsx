@@ -91,7 +91,7 @@ export function Facets({ filter, change }: Props) {
                           className="min-w-0 flex-1 truncate"
                           title={facet === "finding" ? titles.get(v.value) : v.value}
                         >
-                          {v.value}
+                          {facet === "finding" ? v.value.replaceAll("-", " ") : v.value}
                         </span>
                         <span className="figure text-[12px] text-ink-soft">{count(v.count)}</span>
                       </label>

@@ -9,7 +9,7 @@ import type { Filter, Sort } from "./library-filter";
 import type { Selection } from "./selection";
 
 const ROW = 52;
-const GRID = "grid grid-cols-[20px_64px_minmax(0,1fr)_92px_110px_50px_90px] items-center gap-3 px-2";
+const GRID = "grid grid-cols-[20px_64px_minmax(0,1fr)_92px_104px_48px_104px] items-center gap-3 px-2";
 const COLUMNS: readonly (readonly [Sort | null, string, string])[] = [
   ["path", "Image", ""],
   [null, "Role, kind", ""],
@@ -116,7 +116,7 @@ function Cells({ image, selection }: { image: Schemas["ImageRow"]; selection: Se
     image.unused && "no page uses it",
     image.copies > 1 && counted(image.copies, "copy", "copies"),
     image.problem,
-    ...image.findings.filter((f) => !QUIET.has(f)),
+    ...image.findings.filter((f) => !QUIET.has(f)).map((f) => f.replaceAll("-", " ")),
   ].filter(Boolean);
   return (
     <>

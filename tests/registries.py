@@ -42,3 +42,21 @@ def member(archive: Path, name: str) -> bytes:
         file = opened.extractfile(found)
         assert file is not None
         return file.read()
+
+
+def debian_package(name: str, folder: Path, *patterns: str) -> Path:
+    """A folder with those files of a Debian package that match the patterns (`*` over `/` too)."""
+    target = folder / name
+    target.mkdir()
+    subprocess.run(["apt-get", "download", "-qq", name], cwd=folder, check=True, capture_output=True)
+    package = next(folder.glob(f"{name}_*.deb"))
+    unpacked = subprocess.Popen(["dpkg-deb", "--fsys-tarfile", str(package)], stdout=subprocess.PIPE)
+    subprocess.run(
+        ["tar", "-x", "--wildcards", "-C", str(target), *patterns],
+        stdin=unpacked.stdout,
+        check=True,
+        capture_output=True,
+    )
+    unpacked.wait()
+    package.unlink()
+    return target

@@ -82,7 +82,7 @@ def decode(data: bytes, facts: ImageFacts, width: int | None = None) -> Pixels:
         else:
             image = pyvips.Image.thumbnail_buffer(data, target, fail_on="truncated", **size)
         return _eight_bit(image, grey=facts.colour in ("b-w", "grey16"))
-    except (pyvips.Error, OSError, MemoryError, PillowImage.DecompressionBombError) as error:
+    except (pyvips.Error, OSError, ValueError, SyntaxError, MemoryError, PillowImage.DecompressionBombError) as error:
         reason = str(error).strip().splitlines()[0] if str(error).strip() else type(error).__name__
         raise PictureError(f"The picture can't be decoded: {reason}.") from error
 
@@ -105,9 +105,7 @@ def reduce(pixels: Pixels, width: int) -> Pixels:
 def _eight_bit(image: Any, grey: bool) -> Pixels:
     image = image.colourspace("b-w" if grey else "srgb").cast("uchar")
     array: NDArray[np.uint8] = np.asarray(image.numpy(), dtype=np.uint8)
-    if array.ndim == 2:
-        array = array[:, :, None]
-    return Pixels(np.ascontiguousarray(array))
+    return Pixels(np.ascontiguousarray(array.reshape(image.height, image.width, image.bands)))
 
 
 def _open_heic(data: bytes) -> Any:

@@ -13,8 +13,6 @@ from collections.abc import Iterator, Mapping
 from contextlib import suppress
 from dataclasses import dataclass, field
 
-from PIL import Image as PillowImage
-
 from ivory_thistle.core.images.sniff import ImageFormat
 
 _GPS, _COPYRIGHT, _THUMBNAIL_LENGTH = 0x8825, 0x8298, 0x0202
@@ -134,20 +132,51 @@ def _quality_of(body: bytes) -> int | None:
 
 
 def _note_exif(body: bytes, sizes: dict[str, int]) -> str:
-    """Adds the bytes of position and thumbnail that EXIF holds; gives its copyright."""
-    try:
-        exif = PillowImage.Exif()
-        exif.load(b"Exif\0\0" + body)
-        gps = exif.get_ifd(_GPS)
-        thumbnail = exif.get_ifd(1).get(_THUMBNAIL_LENGTH, 0)
-        said = str(exif.get(_COPYRIGHT, "")).strip("\0 ")
-    except (OSError, ValueError, SyntaxError, KeyError, TypeError, struct.error):
+    """Adds the bytes of position and thumbnail that EXIF holds; gives its copyright.
+
+    TIFF 6.0, section 2, for the directories; Exif 2.32, section 4.6, for the tags.
+    """
+    order = {b"II": "<", b"MM": ">"}.get(body[:2])
+    if not order:
         return ""
-    if gps:
-        sizes["gps"] = max(1, 12 * len(gps))
-    if isinstance(thumbnail, int) and 0 < thumbnail <= len(body):
-        sizes["thumbnail"] = thumbnail
-    return said
+    with suppress(struct.error, IndexError, UnicodeDecodeError):
+        first, following = _directory(body, struct.unpack_from(f"{order}I", body, 4)[0], order)
+        if _GPS in first:
+            positions, _ = _directory(body, _number(first[_GPS], order), order)
+            if set(positions) - {0}:  # the version alone tells nothing
+                sizes["gps"] = 12 * len(positions)
+        if following:
+            thumbnail, _ = _directory(body, following, order)
+            if _THUMBNAIL_LENGTH in thumbnail:
+                length = _number(thumbnail[_THUMBNAIL_LENGTH], order)
+                if 0 < length <= len(body):
+                    sizes["thumbnail"] = length
+        if _COPYRIGHT in first:
+            _, count, value = first[_COPYRIGHT]
+            at = struct.unpack(f"{order}I", value)[0]
+            raw = value[:count] if count <= 4 else body[at : at + count]
+            return raw.replace(b"\0", b" ").decode("utf-8", "replace").strip()
+    return ""
+
+
+_Entry = tuple[int, int, bytes]
+"""Type, count, and the four bytes of value or offset."""
+
+
+def _directory(body: bytes, at: int, order: str) -> tuple[dict[int, _Entry], int]:
+    """The entries of a TIFF directory by tag, and where the next one begins (0: none)."""
+    count = struct.unpack_from(f"{order}H", body, at)[0]
+    entries: dict[int, _Entry] = {}
+    for number in range(count):
+        tag, kind, length, value = struct.unpack_from(f"{order}HHI4s", body, at + 2 + 12 * number)
+        entries[tag] = (kind, length, value)
+    end = at + 2 + 12 * count
+    return entries, struct.unpack_from(f"{order}I", body, end)[0] if end + 4 <= len(body) else 0
+
+
+def _number(entry: _Entry, order: str) -> int:
+    """The value of a SHORT or LONG entry."""
+    return int(struct.unpack(f"{order}H2x" if entry[0] == 3 else f"{order}I", entry[2])[0])
 
 
 def _png(data: bytes) -> Segments:

@@ -19,6 +19,10 @@ class Application:
     address: str
     client: httpx.Client
 
+    def audited(self, capture_id: int) -> dict[str, object]:
+        """Waits until the findings of a capture are current."""
+        return self.wait(f"/api/v1/captures/{capture_id}/findings", ("done", "failed"))
+
     def wait(self, path: str, states: tuple[str, ...], seconds: float = 240) -> dict[str, object]:
         """Asks until the thing at `path` is in one of the states."""
         deadline = time.monotonic() + seconds

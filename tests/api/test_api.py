@@ -28,7 +28,9 @@ def zipped(folder: Path) -> bytes:
 def capture(application: Application, site_folder: Path) -> dict[str, int]:
     """A site read from the little site's folder."""
     site = application.client.post("/api/v1/sites/from-folder", json={"folder": str(site_folder), "name": "Tea"}).json()
-    return application.wait(f"/api/v1/captures/{site['capture']['id']}", ("ready", "failed"))  # type: ignore[return-value]
+    found = application.wait(f"/api/v1/captures/{site['capture']['id']}", ("ready", "failed"))
+    application.audited(site["capture"]["id"])
+    return found  # type: ignore[return-value]
 
 
 def test_health(application: Application) -> None:
@@ -147,7 +149,7 @@ def test_budgets_change_and_removal_is_undone(application: Application, capture:
     """A new budget changes states at once; a removed site comes back with everything."""
     client, site = application.client, f"/api/v1/sites/{capture['site_id']}"
     assert client.get(site).json()["page_budget"] == 5_000_000
-    changed = client.patch(site, json={"page_budget": 100_000, "image_cap": 90_000}).json()
+    changed = client.patch(site, json={"page_budget": 100_000}).json()
     assert changed["ledger"]["pages_over"] == 2
     assert client.get(f"/api/v1/captures/{capture['id']}/pages").json()["items"][0]["state"] == "over"
     assert client.delete(site).status_code == 204
@@ -163,7 +165,9 @@ def test_an_uploaded_archive_becomes_a_site(application: Application, site_folde
     ready = application.wait(f"/api/v1/captures/{good.json()['capture']['id']}", ("ready", "failed"))
     assert (ready["state"], ready["images"]) == ("ready", 6)
     no_zip = client.put("/api/v1/sites/from-archive", params={"file_name": "x.zip"}, content=b"rubbish")
-    assert no_zip.json()["detail"] == "x.zip is not a ZIP archive. Pack the site's folder as ZIP and send that."
+    assert no_zip.json()["detail"] == (
+        "x.zip is neither a ZIP archive nor a HAR file. Pack the site's folder as ZIP and send that."
+    )
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as archive:
         archive.writestr("../index.html", "x")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from sqlalchemy import func, select
@@ -11,10 +12,15 @@ from ivory_thistle.api.errors import ProblemError
 from ivory_thistle.store import tables as t
 
 
-def filtered(capture_id: int, wanted: schemas.ImageFilter) -> Any:
-    """The images of a capture that a filter lets through, as a query."""
+def filtered(capture_id: int, wanted: schemas.ImageFilter, found: Sequence[int] | None = None) -> Any:
+    """The images of a capture that a filter lets through, as a query.
+
+    `found` are the images (ids) whose paths hold what is searched, where that is known already.
+    """
     query = select(t.Image).where(t.Image.capture_id == capture_id)
-    if wanted.search:
+    if wanted.search and found is not None:
+        query = query.where(t.Image.id.in_(found))
+    elif wanted.search:
         escaped = wanted.search.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
         query = query.where(func.lower(t.Image.path).like(f"%{escaped.lower()}%"))
     for values, column in (

@@ -140,6 +140,8 @@ class Image(Base):
         Index("ix_image_pixels", "capture_id", "pixels", "id"),
         Index("ix_image_page_count", "capture_id", "page_count", "id"),
         Index("ix_image_sort_name", "capture_id", "sort_name", "id"),
+        Index("ix_image_folder", "capture_id", "folder"),
+        Index("ix_image_copies", "capture_id", "copies"),
         Index("ix_image_facets", "capture_id", "format", "kind", "role", "folder"),
         _OPTIONS,
     )

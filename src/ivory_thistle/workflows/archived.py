@@ -15,7 +15,7 @@ from ivory_thistle.core.references.site import Image, Page, Placement, SiteFile,
 from ivory_thistle.intake.har import Har
 from ivory_thistle.store import tables as t
 
-SCREEN = "as recorded"
+SCREEN = "recorded"
 """Stands for the screen of a HAR file, which does not tell its size."""
 _ELEMENT = "request"
 

@@ -6,6 +6,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, Query
 from sqlalchemy import func, select
+from sqlalchemy.orm import Session
 
 from ivory_thistle.api import cursors, schemas
 from ivory_thistle.api.routes.captures import Limit, capture_of
@@ -21,9 +22,19 @@ of_site = APIRouter(prefix="/sites/{site_id}", tags=["budgets"])
 
 
 @of_capture.get("/findings")
-def list_finding_groups(capture_id: int, session: SessionDep) -> schemas.AuditState:
+def list_finding_groups(capture_id: int, session: SessionDep, services: ServicesDep) -> schemas.AuditState:
     """Findings by code: what treating mends first, and within that what saves most."""
     capture, _ = capture_of(session, capture_id)
+    groups = services.counts.get(capture_id, "findings", lambda: _groups(session, capture_id))
+    measured = session.scalar(
+        select(func.count()).where(t.Measurement.capture_id == capture_id, t.Measurement.estimated.is_(False))
+    )
+    return schemas.AuditState.model_validate(
+        {"state": capture.audit or "waiting", "groups": groups, "measured": bool(measured)}
+    )
+
+
+def _groups(session: Session, capture_id: int) -> list[schemas.FindingGroup]:
     rows = session.execute(
         select(
             t.Finding.code, func.count(), func.count(t.Finding.image_id.distinct()),
@@ -41,13 +52,7 @@ def list_finding_groups(capture_id: int, session: SessionDep) -> schemas.AuditSt
         for code, count, images, pages, stake, measured in rows
         if code in CATALOGUE
     ]  # fmt: skip
-    groups.sort(key=lambda g: (g.ease, -g.stake, -g.count, g.code))
-    measured = session.scalar(
-        select(func.count()).where(t.Measurement.capture_id == capture_id, t.Measurement.estimated.is_(False))
-    )
-    return schemas.AuditState.model_validate(
-        {"state": capture.audit or "waiting", "groups": groups, "measured": bool(measured)}
-    )
+    return sorted(groups, key=lambda g: (g.ease, -g.stake, -g.count, g.code))
 
 
 @of_capture.get("/findings/{code}")

@@ -44,17 +44,36 @@ def list_images(
 ) -> schemas.ImageList:
     """The library: sorted and filtered images."""
     _, site = capture_of(session, capture_id)
-    base = filtered(capture_id, wanted)
+    base = filtered(capture_id, wanted, _searched(session, services, capture_id, wanted.search))
     total, total_bytes = _total(session, services, capture_id, wanted, base)
     column, index = _SORTS[sort]
     # Walking an index in order stops early while many fit; where few do, they are found first and then sorted.
-    hinted = base.with_hint(t.Image, f"FORCE INDEX ({index})", "mariadb") if total > _FEW else base
+    if total <= _FEW:
+        index = "ix_image_copies" if wanted.show == "copies" else ""
+    hinted = base.with_hint(t.Image, f"FORCE INDEX ({index})", "mariadb") if index else base
     images = session.scalars(cursors.after(hinted, column, t.Image.id, descending, after).limit(limit + 1)).all()
     shown = images[:limit]
     following = cursors.encode(getattr(shown[-1], column.key), shown[-1].id) if len(images) > limit else None
     policy, codes = site_policy(site), _codes(session, [i.id for i in shown])
     items = [image_row(i, policy, codes[i.id]) for i in shown]
     return schemas.ImageList(items=items, next=following, total=total, total_bytes=total_bytes)
+
+
+def _searched(session: Session, services: ServicesDep, capture_id: int, search: str) -> list[int] | None:
+    """The images whose paths hold a text, from the capture's paths kept in memory; None without one, or for many.
+
+    Many are found sooner by walking the sorted index until enough fit.
+    """
+    if not search:
+        return None
+
+    def load() -> list[tuple[int, str]]:
+        rows = session.execute(select(t.Image.id, t.Image.path).where(t.Image.capture_id == capture_id))
+        return [(key, path.lower()) for key, path in rows]
+
+    wanted = search.lower()
+    found = [key for key, path in services.counts.get(capture_id, "paths", load) if wanted in path]
+    return found if len(found) <= _FEW else None
 
 
 def _total(

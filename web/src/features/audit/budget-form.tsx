@@ -39,23 +39,25 @@ export function BudgetForm() {
     change.mutate(wanted, { onSuccess: () => say("The budget was changed.", () => change.mutate(before)) });
   }
   return (
-    <form onSubmit={save} className="flex flex-wrap items-end gap-6">
-      <label>
-        <span className="mb-1 block text-ink-soft">Budget of a page</span>
-        <input
-          value={page}
-          onChange={(e) => setPage(e.target.value)}
-          aria-invalid={wanted === null}
-          className="figure w-[120px] rounded border border-rule bg-card px-2 py-1.5 aria-invalid:border-madder"
-        />
-      </label>
-      <Button type="submit" disabled={!changed || change.isPending}>
-        Hold pages to this
-      </Button>
+    <div className="flex flex-wrap items-end gap-6">
+      <form onSubmit={save} className="flex items-end gap-6">
+        <label>
+          <span className="mb-1 block text-ink-soft">Budget of a page</span>
+          <input
+            value={page}
+            onChange={(e) => setPage(e.target.value)}
+            aria-invalid={wanted === null}
+            className="figure w-[120px] rounded border border-rule bg-card px-2 py-1.5 aria-invalid:border-madder"
+          />
+        </label>
+        <Button type="submit" disabled={!changed || change.isPending}>
+          Hold pages to this
+        </Button>
+      </form>
       <DialogButton trigger="Budgets by page, screen and role" title="Budgets" wide>
         {(close) => <Budgets close={close} />}
       </DialogButton>
       {wanted === null && <p className="text-madder">Write sizes like 5 MB or 300 kB.</p>}
-    </form>
+    </div>
   );
 }

@@ -132,6 +132,7 @@ export function MeasureBar({ view, change }: Props) {
 }
 
 function sentence(screen: { name: string; width: number; height: number; density: number }): string {
+  if (screen.name === "recorded") return "As recorded";
   const name = screen.name.charAt(0).toUpperCase() + screen.name.slice(1);
   return `${name} ${screen.width} × ${screen.height} @${screen.density}`;
 }

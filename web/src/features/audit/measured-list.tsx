@@ -43,7 +43,11 @@ export function MeasuredList({ view }: { view: AuditView }) {
       <p className="mt-4">
         {over === 0 ? "Every page is within budget" : `${counted(over, "page")} over budget`}
         {view.part === "opening" ? " at opening" : " when scrolled through"};{" "}
-        <span className="text-ink-soft">{origin(measurement?.estimated ?? false, view.tier)}</span>
+        <span className="text-ink-soft">
+          {view.screen === "recorded"
+            ? "as the HAR file tells; it does not say on which screen."
+            : origin(measurement?.estimated ?? false, view.tier)}
+        </span>
       </p>
       <ul className="mt-4 divide-y divide-rule border-y border-rule">
         {rows.map((page) => (

@@ -5,17 +5,20 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import exists, func, select
 
 from ivory_thistle.api import schemas
 from ivory_thistle.api.errors import ProblemError
 from ivory_thistle.store import tables as t
 
 
-def filtered(capture_id: int, wanted: schemas.ImageFilter, found: Sequence[int] | None = None) -> Any:
+def filtered(
+    capture_id: int, wanted: schemas.ImageFilter, found: Sequence[int] | None = None, common: bool = False
+) -> Any:
     """The images of a capture that a filter lets through, as a query.
 
-    `found` are the images (ids) whose paths hold what is searched, where that is known already.
+    `found` are the images (ids) whose paths hold what is searched, where that is known already. `common`: so many have
+    the findings asked for that a sorted walk soon meets enough of them.
     """
     query = select(t.Image).where(t.Image.capture_id == capture_id)
     if wanted.search and found is not None:
@@ -31,10 +34,13 @@ def filtered(capture_id: int, wanted: schemas.ImageFilter, found: Sequence[int] 
     ):
         if values:
             query = query.where(column.in_(values))
-    codes = [*wanted.finding, *(["over-cap"] if wanted.show == "over-cap" else [])]
+    codes = codes_of(wanted)
     if codes:
-        among = (t.Finding.capture_id == capture_id, t.Finding.code.in_(codes), t.Finding.image_id.is_not(None))
-        query = query.where(t.Image.id.in_(select(t.Finding.image_id).where(*among)))
+        if common:
+            here = (t.Finding.image_id == t.Image.id, t.Finding.code.in_(codes))
+            query = query.where(exists(select(t.Finding.id).where(*here)))
+        else:
+            query = query.where(t.Image.id.in_(having(capture_id, codes)))
     if wanted.page_id is not None:
         named = select(t.Placement.image_id).where(
             t.Placement.page_id == wanted.page_id, t.Placement.image_id.is_not(None)
@@ -47,6 +53,17 @@ def filtered(capture_id: int, wanted: schemas.ImageFilter, found: Sequence[int] 
     elif wanted.show == "unreadable":
         query = query.where(t.Image.problem != "")
     return query
+
+
+def codes_of(wanted: schemas.ImageFilter) -> list[str]:
+    """The finding codes of which an image must have one; none where that does not matter."""
+    return [*wanted.finding, *(["over-cap"] if wanted.show == "over-cap" else [])]
+
+
+def having(capture_id: int, codes: Sequence[str]) -> Any:
+    """The images (ids) with a finding of one of these codes."""
+    among = (t.Finding.capture_id == capture_id, t.Finding.code.in_(codes), t.Finding.image_id.is_not(None))
+    return select(t.Finding.image_id).where(*among)
 
 
 def selected(capture_id: int, selection: schemas.Selection) -> Any:

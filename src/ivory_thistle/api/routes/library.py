@@ -14,7 +14,7 @@ from ivory_thistle.api import cursors, schemas
 from ivory_thistle.api.errors import ProblemError
 from ivory_thistle.api.figures import image_row
 from ivory_thistle.api.routes.captures import Limit, capture_of
-from ivory_thistle.api.selections import filtered, selected
+from ivory_thistle.api.selections import codes_of, filtered, having, selected
 from ivory_thistle.api.services import ServicesDep, SessionDep
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.auditing import ask_for_audit, choose_role, role_choices, site_policy
@@ -44,7 +44,8 @@ def list_images(
 ) -> schemas.ImageList:
     """The library: sorted and filtered images."""
     _, site = capture_of(session, capture_id)
-    base = filtered(capture_id, wanted, _searched(session, services, capture_id, wanted.search))
+    found = _searched(session, services, capture_id, wanted.search)
+    base = filtered(capture_id, wanted, found, _is_common(session, services, capture_id, codes_of(wanted)))
     total, total_bytes = _total(session, services, capture_id, wanted, base)
     column, index = _SORTS[sort]
     # Walking an index in order stops early while many fit; where few do, they are found first and then sorted.
@@ -57,6 +58,14 @@ def list_images(
     policy, codes = site_policy(site), _codes(session, [i.id for i in shown])
     items = [image_row(i, policy, codes[i.id]) for i in shown]
     return schemas.ImageList(items=items, next=following, total=total, total_bytes=total_bytes)
+
+
+def _is_common(session: Session, services: ServicesDep, capture_id: int, codes: Sequence[str]) -> bool:
+    """Whether more than a few images have a finding of these codes."""
+    if not codes:
+        return False
+    number = select(func.count()).select_from(having(capture_id, codes).subquery())
+    return services.counts.get(capture_id, f"having {sorted(codes)}", lambda: session.scalar(number) or 0) > _FEW
 
 
 def _searched(session: Session, services: ServicesDep, capture_id: int, search: str) -> list[int] | None:

@@ -126,6 +126,10 @@ def test_budgets_as_values_and_as_toml(application: Application, site: dict[str,
     assert client.get(base).json()["page_budget"] == 100_000
     newest = client.get(base).json()["capture"]["id"]
     application.audited(newest)
+    rows = client.get(f"/api/v1/captures/{newest}/pages").json()["items"]
+    assert {p["path"]: (p["allowed"], p["allowed_by"]) for p in rows} == {
+        "index.html": (100_000, "the whole site"), "more/second.html": (100_000, "the whole site"),
+    }  # fmt: skip
     over = client.get(f"/api/v1/captures/{newest}/findings/page-over-budget").json()["items"]
     assert len(over) == 2 and all("counted by reference" in f["sentence"] for f in over)
     bad = client.put(f"{base}/budgets.toml", json={"toml": "[caps.hero]\nweight = 3"})

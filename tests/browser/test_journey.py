@@ -85,7 +85,7 @@ def test_from_a_folder_to_the_handover(
     dialog = page.get_by_role("dialog", name="Budgets")
     dialog.get_by_role("button", name="Add a budget").click()
     dialog.get_by_label("Pages of budget 1").fill("more/*")
-    dialog.get_by_label("Bytes of budget 1").fill("80 kB")
+    dialog.get_by_label("Bytes of budget 1").fill("190 kB")
     audit_accessibility(page)
     dialog.get_by_role("button", name="Hold the site to these").click()
     expect(dialog).to_be_hidden()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
+from typing import Any
 
 from sqlalchemy import case, func, select
 from sqlalchemy.orm import Session
@@ -14,6 +15,7 @@ from ivory_thistle.core.budgets.connection import DEFAULT_CONNECTIONS, Connectio
 from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.treatment.roles import ROLES, Role
 from ivory_thistle.store import tables as t
+from ivory_thistle.workflows.auditing import site_policy
 from ivory_thistle.workflows.capture import lazy_attributes
 from ivory_thistle.workflows.measuring import site_screens
 
@@ -60,9 +62,9 @@ def site_out(session: Session, site: t.Site) -> schemas.Site:
 
 
 def _ledger(session: Session, site: t.Site, capture: t.Capture) -> schemas.Ledger:
-    over = session.scalar(
-        select(func.count()).where(t.Page.capture_id == capture.id, t.Page.image_bytes > site.page_budget)
-    )
+    policy = site_policy(site)
+    weights = session.execute(select(t.Page.path, t.Page.image_bytes).where(t.Page.capture_id == capture.id))
+    over = pages_over(policy, weights)
     heavy = session.scalar(
         select(func.count(t.Finding.image_id.distinct())).where(
             t.Finding.capture_id == capture.id, t.Finding.code == "over-cap"
@@ -72,15 +74,18 @@ def _ledger(session: Session, site: t.Site, capture: t.Capture) -> schemas.Ledge
     after = done.savings["avif"] if done and done.savings else None
     over_after = None
     if done:
-        over_after = session.scalar(
-            select(func.count()).where(t.PageSaving.run_id == done.id, t.PageSaving.avif > site.page_budget)
+        left = session.execute(
+            select(t.Page.path, t.PageSaving.avif)
+            .join(t.Page, t.Page.id == t.PageSaving.page_id)
+            .where(t.PageSaving.run_id == done.id)
         )
+        over_after = pages_over(policy, left)
     return schemas.Ledger(
         before=capture.used_bytes,
         after=after,
         saved=capture.used_bytes - after if after is not None else None,
         pages=capture.pages,
-        pages_over=over or 0,
+        pages_over=over,
         pages_over_after=over_after,
         images=capture.images,
         images_over_cap=heavy or 0,
@@ -193,6 +198,17 @@ def _seconds_left(session: Session, run: t.Run, seconds: float) -> float:
         .where(t.Task.run_id == run.id, func.json_length(t.Task.widths) > 0)
     ).one()
     return seconds * float(waiting) / max(float(done), 1.0)
+
+
+def pages_over(policy: Policy, weights: Iterable[Any], screen: str = "") -> int:
+    """How many of the pages (path, bytes) weigh more than their budget allows."""
+    return sum(size > policy.allowed(path, screen).bytes for path, size in weights)
+
+
+def held_against(policy: Policy, path: str, screen: str = "") -> dict[str, Any]:
+    """What a page may load, and which budget says so, as it goes over the wire."""
+    allowed = policy.allowed(path, screen)
+    return {"allowed": allowed.bytes, "allowed_by": allowed.bytes_from.said}
 
 
 def budget_state(used: int, allowed: int) -> schemas.BudgetState:

@@ -167,6 +167,8 @@ class PageRow(Out):
     broken_count: int
     state: BudgetState
     segments: list[Segment]
+    allowed: int
+    allowed_by: str
 
 
 class PageList(Out):
@@ -396,6 +398,8 @@ class PageDetail(Out):
     remote: list[str]
     images: list[ImageRow]
     placements: list[PlacementOut]
+    allowed: int
+    allowed_by: str
 
 
 class RenditionOut(Out):
@@ -535,6 +539,7 @@ class PageSaving(Out):
     state_before: BudgetState
     state_after: BudgetState
     segments: list[Segment]
+    allowed: int
 
 
 class SavingsOut(Out):
@@ -609,6 +614,8 @@ class MeasuredPage(Out):
     seconds_opening: list[float]
     seconds_scrolled: list[float]
     loaded: list[LoadedImage]
+    allowed: int
+    allowed_by: str
 
 
 class MeasuredPages(Out):

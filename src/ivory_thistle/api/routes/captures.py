@@ -12,7 +12,15 @@ from sqlalchemy.orm import Session
 
 from ivory_thistle.api import cursors, schemas
 from ivory_thistle.api.errors import not_found
-from ivory_thistle.api.figures import budget_state, image_row, newest_run, placements_out, run_out, segments
+from ivory_thistle.api.figures import (
+    budget_state,
+    held_against,
+    image_row,
+    newest_run,
+    placements_out,
+    run_out,
+    segments,
+)
 from ivory_thistle.api.guard import PICTURE_POLICY
 from ivory_thistle.api.selections import selected
 from ivory_thistle.api.services import ServicesDep, SessionDep
@@ -79,12 +87,13 @@ def list_pages(capture_id: int, session: SessionDep, after: str | None = None, l
     )
     pages = session.scalars(query.limit(limit + 1)).all()
     heaviest = session.scalar(select(func.max(t.Page.image_bytes)).where(t.Page.capture_id == capture_id))
-    shown = pages[:limit]
+    shown, policy = pages[:limit], site_policy(site)
     parts = segments(session, [p.id for p in shown])
     items = [
         schemas.PageRow(
             id=p.id, path=p.path, title=p.title, image_count=p.image_count, image_bytes=p.image_bytes,
-            broken_count=len(p.broken), state=budget_state(p.image_bytes, site.page_budget), segments=parts[p.id],
+            broken_count=len(p.broken), state=budget_state(p.image_bytes, policy.allowed(p.path).bytes),
+            segments=parts[p.id], **held_against(policy, p.path),
         )
         for p in shown
     ]  # fmt: skip
@@ -99,6 +108,7 @@ def get_page(capture_id: int, page_id: int, session: SessionDep) -> schemas.Page
     page = session.get(t.Page, page_id)
     if not page or page.capture_id != capture_id:
         raise not_found("page")
+    policy = site_policy(site)
     placements = session.scalars(
         select(t.Placement).where(t.Placement.page_id == page_id).order_by(t.Placement.id)
     ).all()
@@ -107,7 +117,8 @@ def get_page(capture_id: int, page_id: int, session: SessionDep) -> schemas.Page
     return schemas.PageDetail(
         id=page.id, path=page.path, title=page.title, encoding=page.encoding, bytes=page.bytes,
         image_bytes=page.image_bytes, data_bytes=page.data_bytes,
-        state=budget_state(page.image_bytes, site.page_budget), broken=page.broken, remote=page.remote,
+        state=budget_state(page.image_bytes, policy.allowed(page.path).bytes), broken=page.broken,
+        remote=page.remote, **held_against(policy, page.path),
         images=[image_row(i, site_policy(site)) for i in images],
         placements=placements_out((p, page.path) for p in placements),
     )  # fmt: skip

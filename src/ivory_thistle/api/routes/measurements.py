@@ -11,11 +11,12 @@ from sqlalchemy.orm import Session
 
 from ivory_thistle.api import cursors, schemas
 from ivory_thistle.api.errors import not_found
-from ivory_thistle.api.figures import budget_state, site_connections
+from ivory_thistle.api.figures import budget_state, held_against, pages_over, site_connections
 from ivory_thistle.api.routes.captures import Limit, capture_of, picture
 from ivory_thistle.api.services import ServicesDep, SessionDep
 from ivory_thistle.core.treatment.rules import Tier
 from ivory_thistle.store import tables as t
+from ivory_thistle.workflows.auditing import site_policy
 from ivory_thistle.workflows.measuring import start_measurement
 
 of_capture = APIRouter(prefix="/captures/{capture_id}", tags=["measurements"])
@@ -120,9 +121,14 @@ def list_measured_pages(
     rows = session.execute(cursors.after(query, size, t.PageWeight.id, True, after).limit(limit + 1)).all()
     images = _image_ids(session, measurement.capture_id)
     shown = rows[:limit]
-    heaviest, over = session.execute(
-        select(func.max(size), func.count(func.nullif(size > site.page_budget, False))).where(*among)
-    ).one()
+    heaviest = session.scalar(select(func.max(size)).where(*among))
+    weights = session.execute(
+        select(t.Page.path, size)
+        .join(t.PageScreen, t.PageScreen.id == t.PageWeight.page_screen_id)
+        .join(t.Page, t.Page.id == t.PageScreen.page_id)
+        .where(*among)
+    )
+    over = pages_over(site_policy(site), weights, screen)
     last = shown[-1][0] if shown else None
     following = cursors.encode(getattr(last, part), last.id) if last and len(rows) > limit else None
     items = [schemas.MeasuredPage(**_measured(weight, seen, page, site, images)) for weight, seen, page in shown]
@@ -141,14 +147,16 @@ def _measured(
     weight: t.PageWeight, seen: t.PageScreen, page: t.Page, site: t.Site, images: dict[str, int]
 ) -> dict[str, Any]:
     loaded = sorted(weight.loaded, key=lambda r: -r["bytes"])
-    lines = site_connections(site)
+    lines, policy = site_connections(site), site_policy(site)
+    allowed = policy.allowed(page.path, seen.screen).bytes
     return {
         "page_id": page.id, "path": page.path, "title": page.title, "screen": seen.screen, "opening": weight.opening,
         "scrolled": weight.scrolled, "requests": weight.requests, "lcp_path": seen.lcp_path,
         "lcp_element": seen.lcp_element, "layout_shift": seen.layout_shift, "shifting": seen.shifting,
         "errors": seen.errors, "problem": seen.problem,
-        "state_opening": budget_state(weight.opening, site.page_budget),
-        "state_scrolled": budget_state(weight.scrolled, site.page_budget),
+        "state_opening": budget_state(weight.opening, allowed),
+        "state_scrolled": budget_state(weight.scrolled, allowed),
+        **held_against(policy, page.path, seen.screen),
         "seconds_opening": [line.seconds(weight.opening) for line in lines],
         "seconds_scrolled": [line.seconds(weight.scrolled) for line in lines],
         "loaded": [schemas.LoadedImage(image_id=images.get(r["path"]), **r) for r in loaded],

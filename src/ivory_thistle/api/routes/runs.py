@@ -16,6 +16,7 @@ from ivory_thistle.api.figures import budget_state, run_out, segments
 from ivory_thistle.api.routes.captures import Limit, capture_of
 from ivory_thistle.api.services import ServicesDep, SessionDep
 from ivory_thistle.store import tables as t
+from ivory_thistle.workflows.auditing import site_policy
 from ivory_thistle.workflows.packing import zip_stream
 from ivory_thistle.workflows.runs import ask_again, handover_of
 
@@ -99,6 +100,7 @@ def get_savings(run_id: int, session: SessionDep) -> schemas.SavingsOut:
     run = _finished(session, run_id)
     _, site = capture_of(session, run.capture_id)
     assert run.savings is not None
+    policy = site_policy(site)
     rows = session.execute(
         select(t.PageSaving, t.Page.path)
         .join(t.Page, t.Page.id == t.PageSaving.page_id)
@@ -110,8 +112,9 @@ def get_savings(run_id: int, session: SessionDep) -> schemas.SavingsOut:
         schemas.PageSaving(
             page_id=s.page_id, path=path, before=s.before,
             after=schemas.TierBytes(avif=s.avif, webp=s.webp, baseline=s.baseline),
-            state_before=budget_state(s.before, site.page_budget),
-            state_after=budget_state(s.avif, site.page_budget), segments=parts[s.page_id],
+            state_before=budget_state(s.before, policy.allowed(path).bytes),
+            state_after=budget_state(s.avif, policy.allowed(path).bytes), segments=parts[s.page_id],
+            allowed=policy.allowed(path).bytes,
         )
         for s, path in rows
     ]  # fmt: skip

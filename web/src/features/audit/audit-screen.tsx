@@ -57,7 +57,7 @@ function headline(screen: string, over: number, pages: number): string {
 function ByReference() {
   const site = useSite();
   const pages = useInfiniteQuery({
-    queryKey: ["capture", site.capture.id, "pages", site.page_budget],
+    queryKey: ["capture", site.capture.id, "pages", site],
     queryFn: ({ pageParam }) =>
       told(
         api.GET("/api/v1/captures/{capture_id}/pages", {
@@ -125,7 +125,7 @@ function PageRow({ page, scale }: { page: Schemas["PageRow"]; scale: number }) {
         total={page.image_bytes}
         segments={page.segments}
         state={page.state}
-        budget={site.page_budget}
+        budget={page.allowed}
         scale={scale}
         onOpen={(imageId) =>
           navigate({ to: "/sites/$siteId/library/$imageId", params: { siteId, imageId: String(imageId) } })
@@ -135,7 +135,10 @@ function PageRow({ page, scale }: { page: Schemas["PageRow"]; scale: number }) {
         {bytes(page.image_bytes)}
         <span className={`block text-[12.5px] ${INKS[page.state]}`}>
           {page.state === "over" ? "" : `${page.state}, `}
-          {against(page.image_bytes, site.page_budget)}
+          {against(page.image_bytes, page.allowed)}
+          {page.allowed_by !== "the whole site" && (
+            <span className="block text-ink-soft">by {page.allowed_by}</span>
+          )}
         </span>
       </p>
     </li>

@@ -99,7 +99,7 @@ function MeasuredRow({ page, view, scale }: RowProps) {
           total={used}
           segments={segments}
           state={state}
-          budget={site.page_budget}
+          budget={page.allowed}
           scale={scale}
           onOpen={(imageId) =>
             imageId &&
@@ -120,7 +120,10 @@ function MeasuredRow({ page, view, scale }: RowProps) {
         {bytes(used)}
         <span className={`block text-[12.5px] ${INKS[state]}`}>
           {state === "over" ? "" : `${state}, `}
-          {against(used, site.page_budget)}
+          {against(used, page.allowed)}
+          {page.allowed_by !== "the whole site" && (
+            <span className="block text-ink-soft">by {page.allowed_by}</span>
+          )}
         </span>
       </p>
     </li>

@@ -54,7 +54,7 @@ export function PageScreen() {
       </div>
       <p className="mb-2">
         <span className="font-serif text-[26px]">{bytes(p.image_bytes)}</span>{" "}
-        <span className={`figure ml-2 ${INKS[p.state]}`}>{against(p.image_bytes, site.page_budget)}</span>
+        <span className={`figure ml-2 ${INKS[p.state]}`}>{against(p.image_bytes, p.allowed)}</span>
         {p.data_bytes > 0 && (
           <span className="text-ink-soft">
             {" "}
@@ -67,7 +67,7 @@ export function PageScreen() {
         total={p.image_bytes}
         segments={segments}
         state={p.state}
-        budget={site.page_budget}
+        budget={p.allowed}
         scale={p.image_bytes}
         onOpen={(imageId) =>
           navigate({ to: "/sites/$siteId/library/$imageId", params: { siteId, imageId: String(imageId) } })

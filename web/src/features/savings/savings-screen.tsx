@@ -35,7 +35,7 @@ export function SavingsScreen() {
   if (savings.isPending) return <Loading what="the savings" />;
   if (savings.isError) return <Failed error={savings.error} again={() => savings.refetch()} />;
   const s = savings.data;
-  const stillOver = s.pages.filter((p) => p.after[tier] > site.page_budget).length;
+  const stillOver = s.pages.filter((p) => p.after[tier] > p.allowed).length;
   return (
     <>
       <Title
@@ -104,7 +104,7 @@ function PageLine({ page, tier, scale }: { page: Schemas["PageSaving"]; tier: Ti
   const navigate = useNavigate();
   const siteId = String(site.id);
   const after = page.after[tier];
-  const over = after > site.page_budget;
+  const over = after > page.allowed;
   return (
     <li className="grid grid-cols-[minmax(150px,230px)_minmax(0,1fr)_210px] items-start gap-6 py-2.5">
       <Link
@@ -119,7 +119,7 @@ function PageLine({ page, tier, scale }: { page: Schemas["PageSaving"]; tier: Ti
         total={page.before}
         segments={page.segments}
         state={page.state_before}
-        budget={site.page_budget}
+        budget={page.allowed}
         scale={scale}
         after={after}
         onOpen={(imageId) =>
@@ -129,7 +129,7 @@ function PageLine({ page, tier, scale }: { page: Schemas["PageSaving"]; tier: Ti
       <p className="figure text-right">
         {bytes(page.before)} → <span className="text-thistle">{bytes(after)}</span>
         <span className={`block text-[12.5px] ${over ? INKS.over : "text-ink-soft"}`}>
-          {over ? `still ${against(after, site.page_budget)}` : `${bytes(page.before - after)} saved`}
+          {over ? `still ${against(after, page.allowed)}` : `${bytes(page.before - after)} saved`}
         </span>
       </p>
     </li>

@@ -1566,6 +1566,10 @@ export interface components {
             seconds_scrolled: number[];
             /** Loaded */
             loaded: components["schemas"]["LoadedImage"][];
+            /** Allowed */
+            allowed: number;
+            /** Allowed By */
+            allowed_by: string;
         };
         /**
          * MeasuredPageDetail
@@ -1614,6 +1618,10 @@ export interface components {
             seconds_scrolled: number[];
             /** Loaded */
             loaded: components["schemas"]["LoadedImage"][];
+            /** Allowed */
+            allowed: number;
+            /** Allowed By */
+            allowed_by: string;
             /** Width */
             width: number;
             /** Height */
@@ -1720,6 +1728,10 @@ export interface components {
             images: components["schemas"]["ImageRow"][];
             /** Placements */
             placements: components["schemas"]["PlacementOut"][];
+            /** Allowed */
+            allowed: number;
+            /** Allowed By */
+            allowed_by: string;
         };
         /**
          * PageList
@@ -1757,6 +1769,10 @@ export interface components {
             state: "within" | "near" | "over";
             /** Segments */
             segments: components["schemas"]["Segment"][];
+            /** Allowed */
+            allowed: number;
+            /** Allowed By */
+            allowed_by: string;
         };
         /**
          * PageSaving
@@ -1782,6 +1798,8 @@ export interface components {
             state_after: "within" | "near" | "over";
             /** Segments */
             segments: components["schemas"]["Segment"][];
+            /** Allowed */
+            allowed: number;
         };
         /**
          * PastChoice

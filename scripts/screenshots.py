@@ -10,7 +10,7 @@ from playwright.sync_api import sync_playwright
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
 SCREENS = {
     "sites": "/", "new-site": "/new", "capture": "/sites/1/capture", "audit": "/sites/1/audit",
-    "library": "/sites/1/library", "treatment": "/sites/1/treatment", "savings": "/sites/1/savings",
+    "findings": "/sites/1/findings", "library": "/sites/1/library", "treatment": "/sites/1/treatment", "savings": "/sites/1/savings",
     "handover": "/sites/1/handover",
 }  # fmt: skip
 
@@ -28,6 +28,9 @@ def main(address: str) -> None:
         for name, path in SCREENS.items():
             page.goto(address + path)
             shoot(name)
+        page.goto(f'{address}/sites/1/library?view=sheet&role=["hero","content"]&all=true')
+        page.get_by_label("Contact sheet").get_by_role("img").first.wait_for(state="attached")
+        shoot("contact-sheet")
         page.goto(f"{address}/sites/1/audit")
         page.get_by_role("radio", name="Phone").click()
         page.get_by_role("heading", name="Pages on the phone screen").wait_for()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated
 
 from fastapi import APIRouter, Query
-from sqlalchemy import func, select
+from sqlalchemy import ColumnElement, func, select
 from sqlalchemy.orm import Session
 
 from ivory_thistle.api import cursors, schemas
@@ -18,6 +18,7 @@ from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.auditing import ask_for_audit, site_policy
 
 of_capture = APIRouter(prefix="/captures/{capture_id}", tags=["findings"])
+_MOST = 500
 of_site = APIRouter(prefix="/sites/{site_id}", tags=["budgets"])
 
 
@@ -78,25 +79,22 @@ def list_findings(
 @of_capture.get("/pages/{page_id}/findings")
 def list_page_findings(capture_id: int, page_id: int, session: SessionDep) -> list[schemas.FindingOut]:
     """Everything wrong with one page."""
-    capture_of(session, capture_id)
-    rows = session.scalars(
-        select(t.Finding)
-        .where(t.Finding.capture_id == capture_id, t.Finding.page_id == page_id)
-        .order_by(t.Finding.stake.desc(), t.Finding.id)
-        .limit(500)
-    )
-    return [schemas.FindingOut.model_validate(f) for f in rows]
+    return _about(session, capture_id, t.Finding.page_id == page_id)
 
 
 @of_capture.get("/images/{image_id}/findings")
 def list_image_findings(capture_id: int, image_id: int, session: SessionDep) -> list[schemas.FindingOut]:
     """Everything wrong with one image."""
+    return _about(session, capture_id, t.Finding.image_id == image_id)
+
+
+def _about(session: Session, capture_id: int, it: ColumnElement[bool]) -> list[schemas.FindingOut]:
     capture_of(session, capture_id)
     rows = session.scalars(
         select(t.Finding)
-        .where(t.Finding.capture_id == capture_id, t.Finding.image_id == image_id)
+        .where(t.Finding.capture_id == capture_id, it)
         .order_by(t.Finding.stake.desc(), t.Finding.id)
-        .limit(200)
+        .limit(_MOST)
     )
     return [schemas.FindingOut.model_validate(f) for f in rows]
 

@@ -138,7 +138,7 @@ def _halved(linear: Plane) -> Plane:
     """Half the size by means of 2 x 2; a last odd row or column by means of what there is."""
     height, width = linear.shape[:2]
     if height % 2 or width % 2:
-        linear = cv2.copyMakeBorder(linear, 0, height % 2, 0, width % 2, cv2.BORDER_REPLICATE)
+        linear = np.asarray(cv2.copyMakeBorder(linear, 0, height % 2, 0, width % 2, cv2.BORDER_REPLICATE), np.float32)
     return np.asarray(cv2.resize(linear, (linear.shape[1] // 2, linear.shape[0] // 2), interpolation=cv2.INTER_AREA))
 
 

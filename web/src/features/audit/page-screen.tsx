@@ -91,6 +91,13 @@ export function PageScreen() {
       {p.broken.length > 0 && <Addresses title="Broken references" list={p.broken} tone="text-madder" />}
       {p.remote.length > 0 && <Addresses title="Pictures of other hosts (not weighed)" list={p.remote} />}
       <h2 className="mt-8 mb-3">{counted(p.images.length, "image")}</h2>
+      {p.images.length > 0 && (
+        <p className="mb-3">
+          <Link to="/sites/$siteId/library" params={{ siteId }} search={{ page: p.id }}>
+            Show them in the library
+          </Link>
+        </p>
+      )}
       {p.images.length === 0 && <Empty>This page names no image of the site.</Empty>}
       <ul className="divide-y divide-rule border-y border-rule">
         {p.images.map((image) => (

@@ -49,8 +49,8 @@ export function NewSiteScreen() {
 
 type WayIn = { name: string; arrived: (site: Schemas["Site"]) => void };
 
-function FromFolder({ name, arrived }: WayIn) {
-  const [folder, setFolder] = useState("");
+/** Adds a site and goes there; what is wrong is told in place. */
+function useAdding(arrived: WayIn["arrived"], ask: () => Promise<Schemas["Site"]>) {
   const [busy, setBusy] = useState(false);
   const [error, setError] = useState<Error | null>(null);
   async function add(event: FormEvent) {
@@ -58,12 +58,20 @@ function FromFolder({ name, arrived }: WayIn) {
     setBusy(true);
     setError(null);
     try {
-      arrived(await told(api.POST("/api/v1/sites/from-folder", { body: { name, folder } })));
+      arrived(await ask());
     } catch (caught) {
       setError(caught as Error);
       setBusy(false);
     }
   }
+  return { busy, error, add };
+}
+
+function FromFolder({ name, arrived }: WayIn) {
+  const [folder, setFolder] = useState("");
+  const { busy, error, add } = useAdding(arrived, () =>
+    told(api.POST("/api/v1/sites/from-folder", { body: { name, folder } })),
+  );
   return (
     <form onSubmit={add}>
       <h2 className="mb-3">From a folder on this machine</h2>
@@ -99,13 +107,8 @@ function FromAddress({ name, arrived }: WayIn) {
   const [hosts, setHosts] = useState("");
   const [robots, setRobots] = useState(true);
   const [own, setOwn] = useState(false);
-  const [busy, setBusy] = useState(false);
-  const [error, setError] = useState<Error | null>(null);
   const words = (text: string) => text.split(/[\s,]+/).filter(Boolean);
-  async function add(event: FormEvent) {
-    event.preventDefault();
-    setBusy(true);
-    setError(null);
+  const { busy, error, add } = useAdding(arrived, () => {
     const body = {
       name,
       address,
@@ -119,13 +122,8 @@ function FromAddress({ name, arrived }: WayIn) {
       allow_private: own,
       seconds_between: own ? 0.02 : 0.2,
     };
-    try {
-      arrived(await told(api.POST("/api/v1/sites/from-address", { body })));
-    } catch (caught) {
-      setError(caught as Error);
-      setBusy(false);
-    }
-  }
+    return told(api.POST("/api/v1/sites/from-address", { body }));
+  });
   return (
     <form onSubmit={add} className="md:col-span-2">
       <h2 className="mb-3">From its address</h2>

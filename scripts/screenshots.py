@@ -29,7 +29,7 @@ def main(address: str) -> None:
             page.goto(address + path)
             shoot(name)
         page.goto(f'{address}/sites/1/library?view=sheet&role=["hero","content"]&all=true')
-        page.get_by_label("Contact sheet").get_by_role("img").first.wait_for(state="attached")
+        page.locator("section[aria-label='Contact sheet'] img").first.wait_for()
         shoot("contact-sheet")
         page.goto(f"{address}/sites/1/audit")
         page.get_by_role("radio", name="Phone").click()

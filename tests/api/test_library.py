@@ -149,7 +149,7 @@ def test_a_run_over_chosen_images_keeps_what_an_earlier_one_made(
     made = client.get(f"{base}/images/{cat['id']}").json()["renditions"]
     assert made
     other = client.get(f"{base}/images", params={"search": "graphic"}).json()["items"][0]
-    second = client.post(f"{base}/runs", json={"ids": [other["id"]]}).json()
+    second = client.post(f"{base}/runs?fidelity=lean", json={"ids": [other["id"]]}).json()
     application.wait(f"/api/v1/runs/{second['id']}", ("done", "failed"))
     kept = client.get(f"{base}/images/{cat['id']}").json()["renditions"]
     assert [r["settings"] for r in kept] == [r["settings"] for r in made]

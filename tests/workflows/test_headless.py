@@ -125,3 +125,17 @@ def test_a_manifest_of_the_site_is_not_overwritten(site_folder: Path, tmp_path: 
     treat_folder(Folder(site_folder), tmp_path / "out", Rules())
     assert (tmp_path / "out/manifest.json").read_text() == '{"name": "theirs"}'
     assert json.loads((tmp_path / "out/handover-manifest.json").read_text())["kind"] == "ivory-thistle-handover"
+
+
+def test_a_fidelity_by_name(site_folder: Path, tmp_path: Path) -> None:
+    """Every lossy file's score is in the manifest; an unknown name is one line and exit code 2."""
+    done = run("treat", str(site_folder), "--out", str(tmp_path / "out"), "--fidelity", "lean", "--json")
+    assert done.returncode == 0, done.stderr
+    files = json.loads((tmp_path / "out" / "manifest.json").read_text())["files"]
+    photographs = [f for f in files if f["format"] == "avif" and "coffee" in f["path"]]
+    assert photographs and all("score" in f["settings"] for f in photographs)
+    wrong = run("treat", str(site_folder), "--out", str(tmp_path / "two"), "--fidelity", "splendid")
+    assert (wrong.returncode, wrong.stderr.strip()) == (
+        2,
+        "There is no fidelity 'splendid'; there are exacting, faithful, everyday, lean.",
+    )

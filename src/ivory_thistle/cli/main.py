@@ -17,6 +17,7 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, T
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
+from ivory_thistle.core.treatment.fidelity import FIDELITIES
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.browser import PageMeasurement
 from ivory_thistle.intake.crawl import CrawlOptions
@@ -77,10 +78,14 @@ def treat(
     folder: FolderArgument,
     out: Annotated[Path, typer.Option(help="The new folder to write.", show_default=False)],
     as_json: JsonOption = False,
+    fidelity: Annotated[
+        str, typer.Option(help="Keep this look: exacting, faithful, everyday or lean. Without it, fixed qualities.")
+    ] = "",
 ) -> None:
     """Treat a site's images and write the whole site, rewritten, to a new folder."""
+    rules = _rules(fidelity)
     with _progress(("Reading files", "Treating images")) as (on_file, on_image):
-        site, handover, failed = treat_folder(Folder(folder), out, Rules(), on_file, on_image)
+        site, handover, failed = treat_folder(Folder(folder), out, rules, on_file, on_image)
     if as_json:
         _print_json(treat_json(site, handover, failed))
         return
@@ -90,6 +95,16 @@ def treat(
     typer.echo(f"Images in use: {_kb(before)} before, {_kb(after)} after{share} (avif; kB = 1,000 bytes).")
     for failure in failed:
         typer.echo(f"Not treated: {failure.path}. {failure.reason}")
+
+
+def _rules(fidelity: str) -> Rules:
+    """Rules with a fidelity by name. Raises UnusableInput for an unknown one."""
+    if not fidelity:
+        return Rules()
+    known = next((score for name, score in FIDELITIES.items() if name == fidelity), None)
+    if known is None:
+        raise UnusableInput(f"There is no fidelity {fidelity!r}; there are {', '.join(FIDELITIES)}.")
+    return Rules(fidelity=known)
 
 
 def _screens(names: str) -> list[Screen]:

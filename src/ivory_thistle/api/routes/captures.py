@@ -26,6 +26,7 @@ from ivory_thistle.api.selections import selected
 from ivory_thistle.api.services import ServicesDep, SessionDep
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.sniff import MIME, sniff_format
+from ivory_thistle.core.treatment.fidelity import FIDELITIES, Fidelity
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.auditing import site_policy
@@ -246,17 +247,25 @@ def _kind_of_reason(reason: str) -> str:
 
 @router.post("/runs", status_code=201)
 def add_run(
-    capture_id: int, session: SessionDep, services: ServicesDep, chosen: schemas.Selection | None = None
+    capture_id: int,
+    session: SessionDep,
+    services: ServicesDep,
+    chosen: schemas.Selection | None = None,
+    fidelity: Fidelity | None = None,
 ) -> schemas.Run:
-    """Starts a treatment of the whole site or of chosen images; one that is going on already is returned instead."""
+    """Starts a treatment of the whole site or of chosen images; one that is going on already is returned instead.
+
+    With a fidelity every lossy file keeps that look; without one the qualities are fixed.
+    """
     capture_of(session, capture_id)
     going = newest_run(session, capture_id)
     if going and going.state in ("waiting", "running", "finishing"):
         return run_out(session, going)
+    rules = Rules(fidelity=FIDELITIES[fidelity] if fidelity else 0)
     ids = None
     if chosen is not None:
         ids = frozenset(session.scalars(selected(capture_id, chosen).with_only_columns(t.Image.id)).all())
-    run = start_run(session, capture_id, Rules(), services.blobs, ids)
+    run = start_run(session, capture_id, rules, services.blobs, ids)
     session.flush()
     out = run_out(session, run)
     session.commit()

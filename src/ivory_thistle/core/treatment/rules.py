@@ -15,11 +15,14 @@ MODERN_TIERS: tuple[Tier, ...] = ("avif", "webp")
 class Rules:
     """Encoder qualities, widths in pixels, sizes in bytes, shares between 0 and 1.
 
+    `fidelity` is the score that every lossy file must keep, found by search; 0: the qualities are taken as they are.
+
     Defaults are common practice without a source: WebP 80, JPEG 80, AVIF between 50 and 90 (56 has about the
     structural similarity of JPEG 80 on the photographs measured, docs/decisions/0004); a hero 1,920 px wide;
     phones, columns and content at about 480, 960 and 1,440; small files are best left alone.
     """
 
+    fidelity: int = 0
     avif_quality: int = 56
     webp_quality: int = 80
     jpeg_quality: int = 80

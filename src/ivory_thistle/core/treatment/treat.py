@@ -8,15 +8,17 @@ from hashlib import sha256
 
 import numpy as np
 
-from ivory_thistle.core.encoders import Encoded, encode_avif, encode_jpeg, encode_png, encode_webp
+from ivory_thistle.core.encoders import Encoded
 from ivory_thistle.core.images.facts import ImageFacts
-from ivory_thistle.core.images.pixels import Pixels, decode, reduce
+from ivory_thistle.core.images.pixels import decode, reduce
 from ivory_thistle.core.images.sniff import NAMES, ImageFormat
-from ivory_thistle.core.treatment.rules import TIERS, Rules, Tier
+from ivory_thistle.core.treatment.fidelity import Levels, encode_at, encode_to_fidelity
+from ivory_thistle.core.treatment.rules import MODERN_TIERS, TIERS, Rules, Tier
 
 _SAMPLE_SIDE = 1024
 _GRAPHIC_EQUAL_NEIGHBOURS = 0.35
 _GRAPHIC_COLOURS = 1024
+_GRAPHIC_AVIF = 75
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,22 +57,31 @@ def treat_image(data: bytes, facts: ImageFacts, widths: Iterable[int], rules: Ru
     top = decode(data, facts, rungs[-1]).without_unused_alpha()
     graphic = facts.format in ("png", "gif", "bmp", "webp") and _is_graphic(data, facts)
     levels = [*(reduce(top, width) for width in rungs[:-1]), top]
-    made = {tier: [_encode(tier, level, graphic, rules) for level in levels] for tier in TIERS}
-    return _keep(made, facts, rules, graphic)
+    short: set[Tier] = set()
+    if rules.fidelity:
+        prepared = Levels(levels)
+        found = {tier: encode_to_fidelity(tier, prepared, graphic, rules.fidelity) for tier in TIERS}
+        made = {tier: files for tier, (files, _) in found.items()}
+        missed = [sentence for _, sentences in found.values() for sentence in sentences]
+        short = {tier for tier in MODERN_TIERS if found[tier][1]}
+        what = "Flat graphic: lossless" if graphic else "Photograph"
+        words = [f"{what}, kept at a score of {rules.fidelity}.", *missed]
+    else:
+        made = {tier: [encode_at(tier, e, _quality(tier, graphic, rules), graphic) for e in levels] for tier in TIERS}
+        words = ["Flat graphic: lossless." if graphic else "Photograph."]
+    return _keep(made, facts, rules, words, short)
 
 
-def _encode(tier: Tier, pixels: Pixels, graphic: bool, rules: Rules) -> Encoded:
-    if tier == "avif":
-        return encode_avif(pixels, max(rules.avif_quality, 75) if graphic else rules.avif_quality, full_colour=graphic)
-    if tier == "webp":
-        return encode_webp(pixels, None if graphic else rules.webp_quality)
-    if graphic or pixels.has_alpha:
-        return encode_png(pixels)
-    return encode_jpeg(pixels, rules.jpeg_quality)
+def _quality(tier: Tier, graphic: bool, rules: Rules) -> int:
+    """The fixed quality of a tier; graphics want more of AVIF."""
+    fixed = {"avif": rules.avif_quality, "webp": rules.webp_quality, "baseline": rules.jpeg_quality}[tier]
+    return max(fixed, _GRAPHIC_AVIF) if graphic and tier == "avif" else fixed
 
 
-def _keep(made: dict[Tier, list[Encoded]], facts: ImageFacts, rules: Rules, graphic: bool) -> Treated:
-    words = ["Flat graphic: lossless." if graphic else "Photograph."]
+def _keep(
+    made: dict[Tier, list[Encoded]], facts: ImageFacts, rules: Rules, words: list[str], short: set[Tier]
+) -> Treated:
+    """Keeps what is worth keeping; tiers in `short` fell short of the fidelity and are dropped."""
     fallback = made["baseline"]
     at_full = fallback[-1].width == facts.width
     fallback_kept = [e for e in fallback if e.bytes < facts.bytes]
@@ -84,6 +95,9 @@ def _keep(made: dict[Tier, list[Encoded]], facts: ImageFacts, rules: Rules, grap
     kept: list[tuple[Tier, Encoded]] = [("baseline", e) for e in fallback_kept]
     for tier in ("webp", "avif"):
         files = made[tier]
+        if tier in short:
+            words.append(f"{NAMES[files[-1].format]} dropped: it can't keep this look.")
+            continue
         total, rival = sum(e.bytes for e in files), sum(standing)
         if rules.tier_is_worth_it(rival, total) and files[-1].bytes < standing[-1]:
             kept += [(tier, e) for e in files]

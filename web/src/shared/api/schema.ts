@@ -684,6 +684,8 @@ export interface paths {
         /**
          * Add Run
          * @description Starts a treatment of the whole site or of chosen images; one that is going on already is returned instead.
+         *
+         *     With a fidelity every lossy file keeps that look; without one the qualities are fixed.
          */
         post: operations["add_run"];
         delete?: never;
@@ -3838,7 +3840,9 @@ export interface operations {
     };
     add_run: {
         parameters: {
-            query?: never;
+            query?: {
+                fidelity?: ("exacting" | "faithful" | "everyday" | "lean") | null;
+            };
             header?: never;
             path: {
                 capture_id: number;

@@ -32,10 +32,12 @@ _POOR_NAME = re.compile(
     re.IGNORECASE,
 )
 _SRGB = re.compile(r"srgb|c2\b|facebook tiny", re.IGNORECASE)
+# Comments, metadata, and whatever stands in a namespace other than SVG's own, links' and XML's.
+_FOREIGN = rb"(?!(?:svg|xlink|xml|xmlns):)[A-Za-z][\w.-]*:[\w.-]+"
 _BALLAST = re.compile(
-    rb"<!--.*?-->|<metadata\b.*?</metadata>|<(?:sodipodi|inkscape):[\w-]+\b[^>]*?(?:/>|>.*?</(?:sodipodi|inkscape):[\w-]+>)"
-    rb"|\s(?:inkscape|sodipodi|sketch|serif|xmlns:(?:inkscape|sodipodi|sketch|serif|rdf|cc|dc|ns\d*)):?[\w-]*\s*=\s*(?:\"[^\"]*\"|'[^']*')"
-    rb"|<\?xpacket.*?\?>|<!DOCTYPE[^>\[]*(?:\[.*?\])?\s*>",
+    rb"<!--.*?-->|<metadata\b.*?</metadata>|<\?xpacket.*?\?>|<!DOCTYPE[^>\[]*(?:\[.*?\])?\s*>"
+    rb"|<(?P<name>" + _FOREIGN + rb")\b[^>]*?(?:/>|>.*?</(?P=name)\s*>)"
+    rb"|\s(?:" + _FOREIGN + rb"|xmlns:(?!svg\b|xlink\b)[\w.-]+)\s*=\s*(?:\"[^\"]*\"|'[^']*')",
     re.DOTALL,
 )
 

@@ -7,6 +7,7 @@ container specification (RFC 9649). Sizes are bytes of payload, without the segm
 from __future__ import annotations
 
 import io
+import re
 import struct
 from collections import defaultdict
 from collections.abc import Iterator, Mapping
@@ -16,10 +17,10 @@ from dataclasses import dataclass, field
 from ivory_thistle.core.images.sniff import ImageFormat
 
 _GPS, _COPYRIGHT, _THUMBNAIL_LENGTH = 0x8825, 0x8298, 0x0202
-_JPEG_NAMES = (
-    (b"Exif\0", "exif"), (b"http://ns.adobe.com/xap", "xmp"), (b"http://ns.adobe.com/xmp", "xmp"),
-    (b"ICC_PROFILE\0", "icc"), (b"Photoshop 3.0\0", "iptc"), (b"MPF\0", "preview"),
-)  # fmt: skip
+# XMP begins with the address of its namespace; what image editors know of IPTC stands in APP13.
+_JPEG_NAMES = ((b"Exif\0", "exif"), (b"http://ns.", "xmp"), (b"ICC_PROFILE\0", "icc"), (b"MPF\0", "preview"))
+_IPTC_MARKER = 0xED
+_PNG_XMP = re.compile(rb"XML:com\.\w+\.xmp\0")
 _PNG_NAMES = {b"eXIf": "exif", b"iCCP": "icc", b"tEXt": "text", b"zTXt": "text", b"iTXt": "text", b"tIME": "text"}
 _RIFF_NAMES = {b"EXIF": "exif", b"XMP ": "xmp", b"ICCP": "icc"}
 _SUBSAMPLINGS = {(1, 1): "4:4:4", (2, 1): "4:2:2", (2, 2): "4:2:0", (1, 2): "4:4:0", (4, 1): "4:1:1", (4, 2): "4:1:0"}
@@ -81,6 +82,7 @@ def _jpeg(data: bytes) -> Segments:
     for marker, body in _jpeg_segments(data):
         if 0xE1 <= marker <= 0xEF:
             name = next((n for start, n in _JPEG_NAMES if body.startswith(start)), None)
+            name = "iptc" if marker == _IPTC_MARKER else name
             if name:
                 sizes[name] += len(body)
             elif marker != 0xEE:  # that one tells how colours are stored
@@ -193,7 +195,7 @@ def _png(data: bytes) -> Segments:
         if name == b"PLTE":
             palette = length // 3
         elif name in _PNG_NAMES:
-            sort = "xmp" if body.startswith(b"XML:com.adobe.xmp") else _PNG_NAMES[name]
+            sort = "xmp" if _PNG_XMP.match(body) else _PNG_NAMES[name]
             sizes[sort] += length
             if name == b"eXIf":
                 said = _note_exif(body, sizes)

@@ -1,6 +1,6 @@
 """SSIMULACRA 2, computed only where it counts.
 
-The published algorithm and weights (Jon Sneyers, Cloudinary; libjxl, tools/ssimulacra2.cc, BSD-3-Clause): structural
+The published algorithm and weights (libjxl, tools/ssimulacra2.cc, BSD-3-Clause): structural
 similarity and edge differences of XYB planes at six scales. Of its 108 weights, those that can't move the score by a
 hundredth of a point are left out, and with them most planes of the largest scale. Everything of the original's side is
 prepared once. Float32 throughout; within 0.5 points of the reference package (tests/core/test_quality.py).

@@ -10,8 +10,8 @@ from playwright.sync_api import sync_playwright
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
 SCREENS = {
     "sites": "/", "new-site": "/new", "capture": "/sites/1/capture", "audit": "/sites/1/audit",
-    "findings": "/sites/1/findings", "library": "/sites/1/library", "treatment": "/sites/1/treatment", "savings": "/sites/1/savings",
-    "handover": "/sites/1/handover",
+    "findings": "/sites/1/findings", "library": "/sites/1/library", "treatment": "/sites/1/treatment",
+    "savings": "/sites/1/savings", "handover": "/sites/1/handover",
 }  # fmt: skip
 
 

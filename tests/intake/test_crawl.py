@@ -13,9 +13,11 @@ from pathlib import Path
 import pytest
 
 from ivory_thistle.core.errors import UnusableInput
+from ivory_thistle.core.references.addresses import join
 from ivory_thistle.intake.crawl import Crawl, Crawler, CrawlOptions, start_address
 from ivory_thistle.intake.fetching import Fetcher, RefusedAddressError, checked_address
 from ivory_thistle.intake.folder import Folder
+from ivory_thistle.intake.naming import Names
 from ivory_thistle.workflows.sources import read_source
 from pictures import encoded, photograph
 
@@ -296,3 +298,22 @@ def test_the_folder_holds_what_a_folder_capture_reads(world: World, tmp_path: Pa
     crawl = crawled(world, tmp_path)
     assert {"a_b.png", "A.png", "a~2.png", "x.html", "x/y.html"} <= paths(crawl)
     assert set(Folder(tmp_path).paths()[0]) >= paths(crawl)
+
+
+@pytest.mark.parametrize(
+    ("address", "path"),
+    [
+        ("/a%2F..%2F..%2F..%2Fetc/x.png", "a/_../_../_../etc/x.png"),
+        ("/%2e%2e/x.png", "x.png"),
+        ("/.crawl.jsonl", "_.crawl.jsonl"),
+        ("/a//b.png", "a/_/b.png"),
+        ("/a%00b%5Cc.png", "a_b_c.png"),
+    ],
+)
+def test_no_address_leads_outside_the_folder(address: str, path: str) -> None:
+    """Encoded slashes, dots and control characters are made harmless; our own journal can't be overwritten."""
+    absolute = join("http://site.example/", address)
+    assert absolute is not None
+    assert Names("site.example").give(absolute, "image/png", PNG).removesuffix(".png").removesuffix(".jsonl") == (
+        path.removesuffix(".png").removesuffix(".jsonl")
+    )

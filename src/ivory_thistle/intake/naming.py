@@ -42,7 +42,7 @@ class Names:
         wanted = _with_extension(wanted, kind, data)
         if parts.netloc != self._host:
             wanted = f"{HOSTS_FOLDER}/{parts.netloc.replace(':', '_')}/{wanted}"
-        path = self._free("/".join(_UNSAFE.sub("_", p)[-180:] or "_" for p in wanted.split("/")), address)
+        path = self._free("/".join(map(_safe, wanted.split("/"))), address)
         if unquote(self.key(address)) != f"/{path}":
             self.aliases[self.key(address)] = path
         return path
@@ -72,6 +72,12 @@ class Names:
         return any(
             self._taken.get(folded[:end], "/") != "/" for end in (n for n, letter in enumerate(folded) if letter == "/")
         )
+
+
+def _safe(part: str) -> str:
+    """One step of a path that leads nowhere else: an encoded slash may have brought `..`, or a hidden name, into it."""
+    clean = _UNSAFE.sub("_", part)[-180:]
+    return f"_{clean}" if clean.startswith(".") or not clean else clean
 
 
 def _with_extension(path: str, kind: str, data: bytes) -> str:

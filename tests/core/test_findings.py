@@ -247,7 +247,9 @@ def test_pages_on_screens(tmp_path: Path) -> None:
     assert over.sentence == (
         "index.html loads 2.0 MB of images on phone; 0.5 MB are allowed by the budget of index.html on phone."
     )
-    assert [f.sentence for f in of(audit, "too-many-requests")] == ["index.html asks for 70 images; 60 are allowed."]
+    assert [f.sentence for f in of(audit, "too-many-requests")] == [
+        "index.html asks for 70 images; 60 are allowed by the budget of the whole site."
+    ]
     assert [f.sentence for f in of(audit, "layout-shift")] == ["index.html shifts by 0.30 on phone (a.jpg)."]
     assert [(f.image, f.screen) for f in of(audit, "lazy-lcp")] == [("a.jpg", "phone")]
     assert of(audit, "lcp-priority") == []

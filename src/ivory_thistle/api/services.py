@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from ivory_thistle.api.counts import Counts
 from ivory_thistle.jobs.coordinator import Coordinator
 from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.workflows.auditing import ask_for_audit
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,6 +37,13 @@ def session(request: Request) -> Iterator[Session]:
     """A session that commits when the route returns and rolls back when it raises."""
     with services(request).sessions.begin() as opened:
         yield opened
+
+
+def audit_again(session: Session, services: Services, site_id: int) -> None:
+    """Commits a change that findings rest on, and has the site's newest capture audited."""
+    ask_for_audit(session, site_id)
+    session.commit()
+    services.coordinator.wake()
 
 
 ServicesDep = Annotated[Services, Depends(services)]

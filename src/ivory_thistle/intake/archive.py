@@ -49,10 +49,12 @@ def unpack(
             except BaseException:
                 shutil.rmtree(into, ignore_errors=True)
                 raise
-    except (zipfile.BadZipFile, EOFError, NotImplementedError) as error:
+    except (zipfile.BadZipFile, EOFError) as error:
         raise UnusableInput(f"The archive can't be read: {error}. Pack it again as a plain ZIP.") from error
-    except RuntimeError as error:
-        raise UnusableInput("The archive asks for a password; upload one without.") from error
+    except RuntimeError as error:  # an encrypted entry, or a way of packing that the library does not know
+        if "password" in str(error) or "encrypt" in str(error):
+            raise UnusableInput("The archive asks for a password; upload one without.") from error
+        raise UnusableInput(f"The archive can't be read: {error}. Pack it again as a plain ZIP.") from error
     except OSError as error:
         raise UnusableInput(f"The archive can't be unpacked here: {error.strerror or error}.") from error
 

@@ -22,7 +22,7 @@ from playwright.async_api import Error as BrowserError
 from ivory_thistle.core.images.sniff import MIME, sniff_format
 from ivory_thistle.core.references.addresses import SITE_ORIGIN, FileIndex, join
 from ivory_thistle.core.selection.cascade import pictures_in
-from ivory_thistle.core.selection.loads import Loaded
+from ivory_thistle.core.selection.loads import LAZY_DISTANCE, Loaded
 from ivory_thistle.core.selection.screen import SHOWN_BY_CHROMIUM, Screen
 
 _LOOK = Path(__file__).with_name("look.js").read_text(encoding="utf-8")
@@ -35,7 +35,7 @@ new PerformanceObserver((l) => window.__thistle.shifts.push(...l.getEntries().fi
 """
 # Without a connection's type, Chromium loads lazy pictures from 3,000 px away; for most visitors it does from 1,250.
 _ARGUMENTS = (
-    "--blink-settings=lazyLoadingImageMarginPxUnknown=1250",
+    f"--blink-settings=lazyLoadingImageMarginPxUnknown={LAZY_DISTANCE}",
     "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
     "--disable-sync", "--no-first-run", "--disable-quic", "--mute-audio", "--hide-scrollbars",
     "--host-resolver-rules=MAP * ~NOTFOUND, EXCLUDE 127.0.0.1",

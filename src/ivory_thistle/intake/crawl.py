@@ -200,7 +200,7 @@ class Crawler:
                     zlib.decompressobj(31).decompress(answer.data, _SITEMAP_BYTES) if packed else answer.data
                 )
             except (ParseError, zlib.error, ValueError):
-                self._fault("unreadable-address", address, "This sitemap can't be read.")
+                self._fault(address, "This sitemap can't be read.")
                 continue
             found = [(e.text or "").strip() for e in root.iter() if e.tag.rpartition("}")[2] == "loc"]
             if root.tag.rpartition("}")[2] == "sitemapindex":
@@ -217,7 +217,7 @@ class Crawler:
             return
         self._known.add(address)
         if self._options.respect_robots and self._robots and not self._robots.can_fetch(address, AGENT):
-            self._fault("unreadable-address", address, "robots.txt asks not to read it.")
+            self._fault(address, "robots.txt asks not to read it.")
             return
         self._queue.append((address, depth))
 
@@ -303,7 +303,7 @@ class Crawler:
         known = before if before and self._content_of else None
         answer = self._fetcher.fetch(address, known.etag if known else "", known.modified if known else "", hosts)
         if answer.problem:
-            self._fault("unreadable-address", address, answer.problem)
+            self._fault(address, answer.problem)
             return None, b""
         if answer.unchanged and known and self._content_of:
             same = Fetched(address, answer.address, 200, known.kind, etag=known.etag, modified=known.modified)
@@ -327,8 +327,7 @@ class Crawler:
         with (self._into / _JOURNAL).open("a", encoding="utf-8") as journal:
             journal.write(json.dumps(asdict(seen)) + "\n")
 
-    def _fault(self, kind: str, address: str, message: str) -> None:
-        assert kind == "unreadable-address"
+    def _fault(self, address: str, message: str) -> None:
         self.result.faults.append(Fault("unreadable-address", address, message))
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from hashlib import sha256
 from urllib.parse import unquote, urlsplit
 
@@ -12,26 +12,19 @@ from sqlalchemy.orm import Session
 
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.references.site import Image, Page, Placement, SiteFile, SiteReading
+from ivory_thistle.core.selection.loads import Loaded
 from ivory_thistle.intake.har import Har
 from ivory_thistle.store import tables as t
+from ivory_thistle.workflows.weights import weight_row
 
 SCREEN = "recorded"
 """Stands for the screen of a HAR file, which does not tell its size."""
 _ELEMENT = "request"
 
 
-@dataclass(frozen=True, slots=True)
-class Requested:
-    """One image file asked for by a page: bytes over the wire, and whether before the page had loaded."""
-
-    path: str
-    bytes: int
-    opening: bool
-
-
-def requests_of(har: Har) -> tuple[dict[str, list[Requested]], list[SiteFile]]:
+def requests_of(har: Har) -> tuple[dict[str, list[Loaded]], list[SiteFile]]:
     """Image requests by page path, and a file for every image whose content the HAR does not hold."""
-    requests: dict[str, list[Requested]] = {}
+    requests: dict[str, list[Loaded]] = {}
     bare: dict[str, SiteFile] = {}
     for page in har.pages:
         found = requests.setdefault(page_path(page.address, page.path), [])
@@ -41,7 +34,7 @@ def requests_of(har: Har) -> tuple[dict[str, list[Requested]], list[SiteFile]]:
                 digest = sha256(r.address.encode()).hexdigest()
                 facts = ImageFacts(r.kind, 0, 0, r.bytes, digest, problem="is not in the HAR file, only its size")
                 bare[path] = SiteFile(path, digest, r.bytes, facts)
-            found.append(Requested(path, r.bytes, not r.after_load))
+            found.append(Loaded(r.address, path, r.bytes, not r.after_load))
     return requests, list(bare.values())
 
 
@@ -50,7 +43,7 @@ def page_path(address: str, path: str | None) -> str:
     return path or unquote(urlsplit(address).path).lstrip("/") or "index.html"
 
 
-def with_requests(site: SiteReading, requests: Mapping[str, Sequence[Requested]]) -> SiteReading:
+def with_requests(site: SiteReading, requests: Mapping[str, Sequence[Loaded]]) -> SiteReading:
     """The site with every image that a page was seen to ask for among the page's files."""
     if not requests:
         return site
@@ -75,7 +68,7 @@ def _with_pages(image: Image, pages: Sequence[Page]) -> Image:
 
 
 def store_requests(
-    session: Session, capture: t.Capture, site: SiteReading, requests: Mapping[str, Sequence[Requested]]
+    session: Session, capture: t.Capture, site: SiteReading, requests: Mapping[str, Sequence[Loaded]]
 ) -> None:
     """Keeps what went over the wire as a measurement on a screen of its own."""
     ids = dict(session.execute(select(t.Page.path, t.Page.id).where(t.Page.capture_id == capture.id)).all())
@@ -93,17 +86,10 @@ def store_requests(
         )  # fmt: skip
         session.add(seen)
         session.flush()
-        session.add(
-            t.PageWeight(
-                page_screen_id=seen.id, measurement_id=measurement.id, screen=SCREEN, tier="avif",
-                opening=sum(r.bytes for r in asked if r.opening), scrolled=sum(r.bytes for r in asked),
-                requests=len(asked),
-                loaded=[{"path": r.path, "bytes": r.bytes, "opening": r.opening} for r in asked],
-            )
-        )  # fmt: skip
+        session.add(weight_row(seen, "avif", asked))
 
 
-def stored_requests(session: Session, capture: t.Capture) -> dict[str, list[Requested]]:
+def stored_requests(session: Session, capture: t.Capture) -> dict[str, list[Loaded]]:
     """What `store_requests` kept; empty for captures of other origins."""
     if capture.origin != "har":
         return {}
@@ -113,4 +99,4 @@ def stored_requests(session: Session, capture: t.Capture) -> dict[str, list[Requ
         .join(t.PageWeight, t.PageWeight.page_screen_id == t.PageScreen.id)
         .where(t.Page.capture_id == capture.id, t.PageWeight.screen == SCREEN)
     )
-    return {path: [Requested(r["path"], r["bytes"], r["opening"]) for r in loaded] for path, loaded in rows}
+    return {path: [Loaded(r["path"], r["path"], r["bytes"], r["opening"]) for r in loaded] for path, loaded in rows}

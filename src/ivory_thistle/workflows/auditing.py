@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from hashlib import sha256
+from typing import TypeVar
 
-from sqlalchemy import delete, insert, select, update
+from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from ivory_thistle.core.budgets.policy import PageBudget, Policy
@@ -16,9 +17,10 @@ from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
 from ivory_thistle.core.treatment.roles import ROLES, RoleChoice, Slot
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
-from ivory_thistle.workflows.capture import stored_site
+from ivory_thistle.workflows.capture import insert_rows, stored_site
 
 _BATCH = 2000
+T = TypeVar("T")
 
 
 def site_policy(site: t.Site) -> Policy:
@@ -34,15 +36,30 @@ def role_choices(session: Session, site_id: int) -> list[RoleChoice]:
     return [RoleChoice(r.pattern, role) for r in rows for role in ROLES if role == r.role]
 
 
-def choose_role(session: Session, site_id: int, pattern: str, role: str | None) -> str | None:
-    """Gives a role to the paths that match a pattern (None: takes the choice back); returns the earlier choice."""
-    digest = sha256(pattern.encode()).digest()
-    among = (t.RoleChoice.site_id == site_id, t.RoleChoice.pattern_hash == digest)
-    before = session.scalar(select(t.RoleChoice.role).where(*among))
-    session.execute(delete(t.RoleChoice).where(*among))
-    if role:
-        session.add(t.RoleChoice(site_id=site_id, pattern=pattern, pattern_hash=digest, role=role))
+def choose_roles(session: Session, site_id: int, roles: Mapping[str, str | None]) -> dict[str, str | None]:
+    """Gives roles to paths or patterns (None: takes a choice back); returns what each had before."""
+    before: dict[str, str | None] = dict.fromkeys(roles)
+    digests = {sha256(pattern.encode()).digest(): pattern for pattern in roles}
+    for part in _batches(list(digests)):
+        among = (t.RoleChoice.site_id == site_id, t.RoleChoice.pattern_hash.in_(part))
+        before.update(dict(session.execute(select(t.RoleChoice.pattern, t.RoleChoice.role).where(*among)).all()))
+        session.execute(delete(t.RoleChoice).where(*among))
+    insert_rows(
+        session,
+        t.RoleChoice,
+        (
+            {"site_id": site_id, "pattern": pattern, "pattern_hash": digest, "role": roles[pattern]}
+            for digest, pattern in digests.items()
+            if roles[pattern]
+        ),
+    )
     return before
+
+
+def _batches(items: list[T]) -> Iterator[list[T]]:
+    """Stretches that fit one statement."""
+    for start in range(0, len(items), _BATCH):
+        yield items[start : start + _BATCH]
 
 
 def ask_for_audit(session: Session, site_id: int) -> None:
@@ -133,8 +150,8 @@ def _keep(session: Session, capture_id: int, site: SiteReading, audit: Audit) ->
         for path, r in audit.roles.items()
         if path in images
     ]
-    for start in range(0, len(roles), _BATCH):
-        session.execute(update(t.Image), roles[start : start + _BATCH])
+    for part in _batches(roles):
+        session.execute(update(t.Image), part)
     rows = []
     for f in audit.findings:
         image = site.by_path.get(f.image or "")
@@ -145,9 +162,7 @@ def _keep(session: Session, capture_id: int, site: SiteReading, audit: Audit) ->
                 "sentence": f.sentence, "stake": f.stake, "measured": f.measured, "evidence": dict(f.evidence),
             }
         )  # fmt: skip
-    for start in range(0, len(rows), _BATCH):
-        part = rows[start : start + _BATCH]
-        session.execute(insert(t.Finding), part, execution_options={"render_nulls": True})
+    insert_rows(session, t.Finding, rows)
     # Whoever asked for another audit meanwhile gets it.
     running = (t.Capture.id == capture_id, t.Capture.audit == "running")
     session.execute(update(t.Capture).where(*running).values(audit="done"))

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import asdict, dataclass, field
 from hashlib import sha256
-from pathlib import Path
 from typing import Any, get_args
 
 import pyvips
@@ -17,11 +16,12 @@ from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.kind import Look
 from ivory_thistle.core.references.page import LAZY_ATTRIBUTES
 from ivory_thistle.core.references.site import SiteFile, SiteReading, read_site
+from ivory_thistle.core.selection.loads import Loaded
 from ivory_thistle.core.selection.markup_faults import markup_faults
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
-from ivory_thistle.workflows.archived import Requested, store_requests, stored_requests, with_requests
+from ivory_thistle.workflows.archived import store_requests, stored_requests, with_requests
 from ivory_thistle.workflows.reading import Progress, inspect_folder, nothing
 
 THUMBNAIL_SIDE = 320
@@ -86,7 +86,7 @@ class Found:
     own_hosts: tuple[str, ...] = ()
     faults: tuple[Fault, ...] = ()
     files: tuple[SiteFile, ...] = ()
-    requests: Mapping[str, Sequence[Requested]] = field(default_factory=dict)
+    requests: Mapping[str, Sequence[Loaded]] = field(default_factory=dict)
 
 
 def lazy_attributes(of: t.Site | t.Capture) -> tuple[str, ...]:
@@ -152,8 +152,8 @@ def _store(session: Session, capture_id: int, site: SiteReading, thumbnails: dic
         session.add(stored)
         session.flush()
         page_ids[page.path] = stored.id
-    _insert(session, t.Placement, _placement_rows(capture_id, site, page_ids, image_ids))
-    _insert(
+    insert_rows(session, t.Placement, _placement_rows(capture_id, site, page_ids, image_ids))
+    insert_rows(
         session,
         t.Fault,
         (
@@ -181,7 +181,7 @@ def _store_files(session: Session, capture_id: int, site: SiteReading, image_ids
         }
         for f in site.files.values()
     )
-    _insert(session, t.CaptureFile, rows)
+    insert_rows(session, t.CaptureFile, rows)
 
 
 def _placement_rows(
@@ -206,7 +206,7 @@ def _placement_rows(
             }
 
 
-def _insert(session: Session, table: type[t.Base], rows: Iterable[dict[str, Any]]) -> None:
+def insert_rows(session: Session, table: type[t.Base], rows: Iterable[dict[str, Any]]) -> None:
     """Inserts in batches that fit a packet."""
     batch: list[dict[str, Any]] = []
     for row in rows:
@@ -252,8 +252,3 @@ def stored_faults(session: Session, capture_id: int) -> list[Fault]:
     """What was wrong in the files of a capture when it was read."""
     rows = session.scalars(select(t.Fault).where(t.Fault.capture_id == capture_id))
     return [Fault(kind, f.path, f.message, f.line) for f in rows for kind in get_args(FaultKind) if kind == f.kind]
-
-
-def folder_of(capture: t.Capture) -> Folder:
-    """The folder that a capture reads. Raises UnusableInput when it has gone."""
-    return Folder(Path(capture.place))

@@ -23,9 +23,10 @@ from ivory_thistle.core.treatment.treat import Treated, treat_image
 from ivory_thistle.intake.browser import PageMeasurement
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.handover import Handover, TreatedImage, made_before, prepare_handover
-from ivory_thistle.workflows.measuring import Weights, measure_site, weight_at_opening
+from ivory_thistle.workflows.measuring import Weights, measure_site
 from ivory_thistle.workflows.reading import Progress, nothing, read_folder
 from ivory_thistle.workflows.renditions import facts_of
+from ivory_thistle.workflows.weights import weight_at_opening
 
 _FALLEN = "The encoder process ended unexpectedly, most likely for want of memory."
 

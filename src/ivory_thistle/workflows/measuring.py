@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass
 from functools import lru_cache
 
-from sqlalchemy import insert, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from ivory_thistle.core.references.site import SiteReading
@@ -17,7 +17,8 @@ from ivory_thistle.intake.browser import MeasuredPlacement, PageMeasurement, bro
 from ivory_thistle.intake.site_server import serve_site
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
-from ivory_thistle.workflows.capture import stored_site
+from ivory_thistle.workflows.capture import insert_rows, stored_site
+from ivory_thistle.workflows.weights import weight_row
 
 Weights = Mapping[Tier, Sequence[Loaded]]
 """What a page loads in each tier."""
@@ -183,13 +184,7 @@ def _store(
     session.add(row)
     session.flush()
     for tier, loaded in weights.items():
-        session.add(
-            t.PageWeight(
-                page_screen_id=row.id, measurement_id=measurement_id, screen=measured.screen, tier=tier,
-                opening=weight_at_opening(loaded), scrolled=sum(one.bytes for one in loaded), requests=len(loaded),
-                loaded=[{"path": one.path, "bytes": one.bytes, "opening": one.opening} for one in loaded],
-            )
-        )  # fmt: skip
+        session.add(weight_row(row, tier, loaded))
     slots = [
         {
             "page_screen_id": row.id, "image_id": keys.images.get(p.path or ""), "kind": p.kind, "x": p.x, "y": p.y,
@@ -198,10 +193,4 @@ def _store(
         }
         for p in measured.placements
     ]  # fmt: skip
-    if slots:
-        session.execute(insert(t.Slot), slots, execution_options={"render_nulls": True})
-
-
-def weight_at_opening(loaded: Iterable[Loaded]) -> int:
-    """Bytes of what is loaded before any scrolling."""
-    return sum(one.bytes for one in loaded if one.opening)
+    insert_rows(session, t.Slot, slots)

@@ -11,11 +11,11 @@ from sqlalchemy.orm import Session
 from ivory_thistle.api import cursors, schemas
 from ivory_thistle.api.routes.captures import Limit, capture_of
 from ivory_thistle.api.routes.sites import site_of
-from ivory_thistle.api.services import ServicesDep, SessionDep
+from ivory_thistle.api.services import ServicesDep, SessionDep, audit_again
 from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.findings.catalogue import CATALOGUE
 from ivory_thistle.store import tables as t
-from ivory_thistle.workflows.auditing import ask_for_audit, site_policy
+from ivory_thistle.workflows.auditing import site_policy
 
 of_capture = APIRouter(prefix="/captures/{capture_id}", tags=["findings"])
 _MOST = 500
@@ -128,7 +128,5 @@ def put_budgets_toml(
 def _put(site_id: int, policy: Policy, session: SessionDep, services: ServicesDep) -> schemas.Budgets:
     site = site_of(session, site_id)
     site.page_budget, site.budgets = policy.site.bytes or site.page_budget, policy.as_dict()
-    ask_for_audit(session, site_id)
-    session.commit()
-    services.coordinator.wake()
+    audit_again(session, services, site_id)
     return schemas.Budgets.model_validate(policy.as_dict())

@@ -15,9 +15,9 @@ from ivory_thistle.api.errors import ProblemError
 from ivory_thistle.api.figures import image_row
 from ivory_thistle.api.routes.captures import Limit, capture_of
 from ivory_thistle.api.selections import codes_of, filtered, having, selected
-from ivory_thistle.api.services import ServicesDep, SessionDep
+from ivory_thistle.api.services import ServicesDep, SessionDep, audit_again
 from ivory_thistle.store import tables as t
-from ivory_thistle.workflows.auditing import ask_for_audit, choose_role, role_choices, site_policy
+from ivory_thistle.workflows.auditing import choose_roles, role_choices, site_policy
 
 router = APIRouter(prefix="/captures/{capture_id}", tags=["library"])
 ImageSort = Literal["bytes", "pixels", "pages", "path"]
@@ -171,14 +171,10 @@ def change_roles(
     else:
         assert change.selection is not None
         patterns = session.scalars(selected(capture_id, change.selection).with_only_columns(t.Image.path)).all()
-    before = [
-        schemas.PastChoice.model_validate({"pattern": p, "role": choose_role(session, capture.site_id, p, change.role)})
-        for p in patterns
-    ]
-    ask_for_audit(session, capture.site_id)
-    session.commit()
-    services.coordinator.wake()
-    return schemas.RolesBefore(changed=len(patterns), before=before)
+    before = choose_roles(session, capture.site_id, dict.fromkeys(patterns, change.role))
+    audit_again(session, services, capture.site_id)
+    past = [schemas.PastChoice.model_validate({"pattern": p, "role": role}) for p, role in before.items()]
+    return schemas.RolesBefore(changed=len(past), before=past)
 
 
 @router.put("/roles")
@@ -187,11 +183,8 @@ def restore_roles(
 ) -> schemas.RolesBefore:
     """Puts choices back as they were."""
     capture, _ = capture_of(session, capture_id)
-    for c in choices:
-        choose_role(session, capture.site_id, c.pattern, c.role)
-    ask_for_audit(session, capture.site_id)
-    session.commit()
-    services.coordinator.wake()
+    choose_roles(session, capture.site_id, {c.pattern: c.role for c in choices})
+    audit_again(session, services, capture.site_id)
     return schemas.RolesBefore(changed=len(choices), before=[])
 
 

@@ -16,7 +16,7 @@ from sqlalchemy.orm import Session
 from ivory_thistle.api import schemas
 from ivory_thistle.api.errors import ProblemError, not_found
 from ivory_thistle.api.figures import newest_capture, site_out
-from ivory_thistle.api.services import ServicesDep, SessionDep
+from ivory_thistle.api.services import ServicesDep, SessionDep, audit_again
 from ivory_thistle.core.budgets.policy import DEFAULT_PAGE_BYTES
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.intake.crawl import CrawlOptions, start_address
@@ -24,7 +24,6 @@ from ivory_thistle.intake.fetching import RefusedAddressError, checked_address
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.intake.har import sanitized
 from ivory_thistle.store import tables as t
-from ivory_thistle.workflows.auditing import ask_for_audit
 from ivory_thistle.workflows.capturing import usable_folder
 
 router = APIRouter(prefix="/sites", tags=["sites"])
@@ -141,11 +140,8 @@ def change_site(site_id: int, change: schemas.SiteChange, session: SessionDep, s
     for field, value in change.model_dump(exclude_none=True).items():
         setattr(site, field, value)
     session.flush()
-    ask_for_audit(session, site_id)
-    out = site_out(session, site)
-    session.commit()
-    services.coordinator.wake()
-    return out
+    audit_again(session, services, site_id)
+    return site_out(session, site)
 
 
 @router.delete("/{site_id}", status_code=204)

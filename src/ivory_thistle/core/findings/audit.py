@@ -14,7 +14,7 @@ from ivory_thistle.core.references.addresses import join, page_address
 from ivory_thistle.core.references.img_tags import img_tags
 from ivory_thistle.core.references.site import Image, Page, Placement, SiteReading
 from ivory_thistle.core.references.source import read_html_source
-from ivory_thistle.core.treatment.roles import Role, RoleChoice, Slot, chosen_role, image_role
+from ivory_thistle.core.treatment.roles import Role, RoleChoice, RoleChoices, Slot, image_role
 
 _ICONS = frozenset({"link", "manifest"})
 
@@ -42,21 +42,23 @@ def audit_site(
     slots: Iterable[Slot],
     weighed: Iterable[PageWeighed],
     policy: Policy,
-    choices: Sequence[RoleChoice] = (),
+    choices: Iterable[RoleChoice] = (),
 ) -> Audit:
     """Audits a site whose boxes are `slots` (measured or guessed) and whose pages weigh `weighed`."""
     by_page: dict[str, list[Slot]] = defaultdict(list)
     by_image: dict[str, list[Slot]] = defaultdict(list)
+    on_screens: dict[tuple[str, str], list[Slot]] = defaultdict(list)
     for slot in slots:
         by_page[slot.page].append(slot)
+        on_screens[slot.page, slot.screen.name].append(slot)
         if image := site.by_path.get(slot.path):
             by_image[image.path].append(slot)
     weights: dict[str, list[PageWeighed]] = defaultdict(list)
     for one in weighed:
         weights[one.page].append(one)
-    named = _named(site)
+    named, by_hand = _named(site), RoleChoices(choices)
     modern = _with_modern_sources(site)
-    roles = {i.path: _role(i, by_image[i.path], by_page, named[i.path], choices) for i in site.images}
+    roles = {i.path: _role(i, by_image[i.path], on_screens, named[i.path], by_hand) for i in site.images}
     found: list[Finding] = []
     index = site.index
     ladders: dict[str, set[str]] = defaultdict(set)
@@ -114,20 +116,17 @@ def _picture_groups(page: Page) -> Iterator[list[Placement]]:
 def _role(
     image: Image,
     slots: Sequence[Slot],
-    by_page: Mapping[str, Sequence[Slot]],
+    on_screens: Mapping[tuple[str, str], Sequence[Slot]],
     named: set[tuple[str, str]],
-    choices: Sequence[RoleChoice],
+    choices: RoleChoices,
 ) -> ImageRole:
-    chosen = chosen_role(image.path, choices)
+    chosen = choices.of(image.path)
     if chosen:
         why = "Chosen by hand." if chosen.pattern == image.path else f"Chosen by hand for {chosen.pattern}."
         return ImageRole(chosen.role, why, by_hand=True)
     social = any(use == "social" for _, use in named)
     icon = any(element in _ICONS and use != "preload" for element, use in named)
-    beside = [
-        [o for o in by_page[page] if o.screen.name == screen]
-        for page, screen in {(s.page, s.screen.name) for s in slots}
-    ]
+    beside = [on_screens[place] for place in {(s.page, s.screen.name) for s in slots}]
     return ImageRole(*image_role(slots, social, icon, beside))
 
 

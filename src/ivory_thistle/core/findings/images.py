@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.findings.catalogue import (
     BALLAST_BYTES,
+    DISTORTED_SHARE,
     JPEG_QUALITY,
     METADATA_BYTES,
     MODERN_BYTES,
@@ -16,6 +17,7 @@ from ivory_thistle.core.findings.catalogue import (
     NEAR_BITS_DRAWN,
     PIXELS_BYTES,
     PIXELS_SHARE,
+    UPSCALED_SHARE,
     Finding,
 )
 from ivory_thistle.core.images.kind import distance
@@ -113,7 +115,7 @@ def _of_size(image: Image, slots: Sequence[Slot], role: Role, policy: Policy, fo
         yield found("over-cap", sentence, role=role, cap_width=cap.width)
     if slots and facts.frames == 1:
         blurred = max((s for s in slots if _is_plain(s)), key=lambda s: s.width, default=None)
-        if blurred and blurred.width > 1.15 * facts.width and blurred.width > 32:
+        if blurred and blurred.width > UPSCALED_SHARE * facts.width and blurred.width > 32:
             sentence = (
                 f"{path} has {facts.width:,} px and is shown {blurred.width:,.0f} CSS px wide on {blurred.screen.name}."
             )
@@ -134,7 +136,7 @@ def _is_plain(slot: Slot) -> bool:
 def _is_distorted(slot: Slot, width: int, height: int) -> bool:
     if not (_is_plain(slot) and slot.measured and slot.fit == "fill" and min(slot.width, slot.height) >= 16):
         return False
-    return abs(slot.height / slot.width / (height / width) - 1) > 0.03
+    return abs(slot.height / slot.width / (height / width) - 1) > DISTORTED_SHARE
 
 
 # Shares that another encoding saves at like looks: common practice, no source.

@@ -106,7 +106,10 @@ def _of_weight(found: PageImages, policy: Policy) -> Iterator[Finding]:
     most = max(weighed, key=lambda w: w.requests - policy.allowed(page.path, w.screen.name).requests)
     allowed = policy.allowed(page.path, most.screen.name)
     if most.requests > allowed.requests:
-        sentence = f"{page.path} asks for {most.requests} images; {allowed.requests} are allowed."
+        sentence = (
+            f"{page.path} asks for {most.requests} images; {allowed.requests} are allowed by the budget of"
+            f" {allowed.requests_from.said}."
+        )
         yield Finding("too-many-requests", sentence, page=page.path, screen=most.screen.name if found.weighed else "")
 
 

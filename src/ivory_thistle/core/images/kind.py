@@ -64,7 +64,7 @@ class Look:
 
 def measure_features(array: NDArray[np.uint8]) -> Features:
     """Features of a picture: height x width x 3, sRGB, 8 bits, on white where it was transparent."""
-    crops = _crops(array.astype(np.int16))
+    crops = [crop.astype(np.int16) for crop in _crops(array)]
     equal, grain, steps, sharp, rows = [], [], [], [], []
     for crop in crops:
         across = np.abs(np.diff(crop, axis=1)).max(axis=2)
@@ -113,7 +113,7 @@ def decide(features: Features, width: int, height: int) -> tuple[Kind, str]:
     return "photograph", f"Grain as of a camera: {grain}."
 
 
-def _crops(array: NDArray[np.int16]) -> list[NDArray[np.int16]]:
+def _crops(array: NDArray[np.uint8]) -> list[NDArray[np.uint8]]:
     """Up to five squares at full size: the middle and the quarters."""
     height, width = array.shape[:2]
     if height <= 2 * _CROP and width <= 2 * _CROP:
@@ -132,13 +132,13 @@ def _sharp_share(across: NDArray[np.int16], strong: NDArray[np.bool_]) -> float:
     if across.shape[1] < 8 or not strong.any():
         return 0.0
     calm = across <= 4
-    before = calm[:, :-2] & calm[:, 1:-1]
-    after = before
+    pairs = calm[:, :-1] & calm[:, 1:]  # a flat run of three pixels, by where it begins
     inner = strong[:, 4:-4]
-    left = before[:, 1 : 1 + inner.shape[1]] | before[:, 2 : 2 + inner.shape[1]]
-    right = after[:, 5 : 5 + inner.shape[1]] if after.shape[1] >= 5 + inner.shape[1] else after[:, -inner.shape[1] :]
+    width = inner.shape[1]
+    before = pairs[:, 1 : 1 + width] | pairs[:, 2 : 2 + width]
+    after = pairs[:, 5 : 5 + width] | pairs[:, 6 : 6 + width]
     total = int(inner.sum())
-    return float((inner & (left | right)).sum() / total) if total else 0.0
+    return float((inner & (before | after)).sum() / total) if total else 0.0
 
 
 def _nearest(array: NDArray[np.uint8], side: int) -> NDArray[np.uint8]:

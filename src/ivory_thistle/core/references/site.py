@@ -8,6 +8,7 @@ from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import suppress
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from ivory_thistle.core.faults import Fault
 from ivory_thistle.core.images.facts import ImageFacts
@@ -105,7 +106,7 @@ class Image:
         return not self.pages and not self.linked
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class SiteReading:
     """A site as read: everything that audit, treatment and handover start from."""
 
@@ -117,7 +118,7 @@ class SiteReading:
     aliases: Mapping[str, str] = field(default_factory=dict)
     by_path: Mapping[str, Image] = field(default_factory=dict)
 
-    @property
+    @cached_property
     def index(self) -> FileIndex:
         """Finds the site's files by address."""
         return FileIndex(self.files, self.own_hosts, self.aliases)

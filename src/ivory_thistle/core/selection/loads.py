@@ -5,7 +5,7 @@ Which elements load what was found out by asking Chromium (tests/workflows/test_
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -69,8 +69,8 @@ class PageOnScreens:
     """A page of a site, ready to be asked what it loads."""
 
     def __init__(self, path: str, site: SiteReading, read: Callable[[str], bytes]) -> None:
-        self._site, self._read = site, read
-        self._index = site.index
+        self._site, self._read, self._index = site, read, site.index
+        self._known: dict[tuple[Screen, frozenset[str]], list[Load]] = {}
         self.document = Document(read_html_source(read(path)))
         own = page_address(path)
         self.base = (join(own, self.document.base) or own) if self.document.base is not None else own
@@ -105,6 +105,11 @@ class PageOnScreens:
 
         One address may come several times; it is loaded once.
         """
+        if (screen, shown) not in self._known:
+            self._known[screen, shown] = self._find_loads(screen, shown)
+        return self._known[screen, shown]
+
+    def _find_loads(self, screen: Screen, shown: frozenset[str]) -> list[Load]:
         painted, boxless = self._painter.paint(screen, shown)
         found = [*self._of_elements(screen, shown, boxless), *self._of_styles(painted, screen)]
         return [load for load in found if load.address]
@@ -170,10 +175,13 @@ class PageOnScreens:
             yield self._one("preload", node, stripped(chosen[0]))
 
     def _of_styles(self, painted: Sequence[Painted], screen: Screen) -> Iterator[Load]:
-        for n, p in enumerate(painted):
+        seen: Counter[tuple[int, str]] = Counter()
+        for p in painted:
             kind: LoadKind = "before" if p.pseudo == "before" else "after" if p.pseudo == "after" else "background"
-            same = sum(q.node is p.node and (q.property, q.pseudo) == (p.property, p.pseudo) for q in painted[:n])
-            load = self._resolved(kind, p.node, p.address, f"{p.property} {p.pseudo} {same}")
+            named = f"{p.property} {p.pseudo}"
+            place = self._number[p.node], named
+            load = self._resolved(kind, p.node, p.address, f"{named} {seen[place]}")
+            seen[place] += 1
             facts = self._facts(load.path)
             width = float(min(facts.width, screen.width)) if facts else 0.0
             yield replace(load, width=width, height=width * facts.height / facts.width if facts else 0.0, fit="auto")

@@ -111,10 +111,18 @@ class RoleChoice:
     role: Role
 
 
-def chosen_role(path: str, choices: Sequence[RoleChoice]) -> RoleChoice | None:
-    """The choice that holds for a path: a path itself before patterns, a longer pattern before a shorter, the last."""
-    fitting = [c for c in choices if matches(c.pattern, path)]
-    return max(fitting, key=lambda c: (c.pattern == path, len(c.pattern), choices.index(c))) if fitting else None
+class RoleChoices:
+    """All choices of a site: a path counts before patterns, a longer pattern before a shorter, the last of equals."""
+
+    def __init__(self, choices: Iterable[RoleChoice]) -> None:
+        listed = list(choices)
+        self._exact = {c.pattern: c for c in listed}
+        patterns = [c for c in reversed(listed) if re.search(r"[*?]", c.pattern)]
+        self._patterns = sorted(patterns, key=lambda c: -len(c.pattern))
+
+    def of(self, path: str) -> RoleChoice | None:
+        """The choice that holds for a path."""
+        return self._exact.get(path) or next((c for c in self._patterns if matches(c.pattern, path)), None)
 
 
 def matches(pattern: str, path: str) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 import subprocess
 import tarfile
@@ -48,7 +49,12 @@ def debian_package(name: str, folder: Path, *patterns: str) -> Path:
     """A folder with those files of a Debian package that match the patterns (`*` over `/` too)."""
     target = folder / name
     target.mkdir()
-    subprocess.run(["apt-get", "download", "-qq", name], cwd=folder, check=True, capture_output=True)
+    download = ["apt-get", "download", "-qq", name]
+    if subprocess.run(download, cwd=folder, capture_output=True, check=False).returncode:
+        # A machine whose packages are all there may never have fetched Debian's lists.
+        as_root = [] if os.geteuid() == 0 else ["sudo"]
+        subprocess.run([*as_root, "apt-get", "update", "-qq"], check=True, capture_output=True)
+        subprocess.run(download, cwd=folder, check=True, capture_output=True)
     package = next(folder.glob(f"{name}_*.deb"))
     unpacked = subprocess.Popen(["dpkg-deb", "--fsys-tarfile", str(package)], stdout=subprocess.PIPE)
     subprocess.run(

@@ -195,7 +195,9 @@ class Coordinator:
             task = next(queue, None)
             if task is None:
                 return None
-            future = client.submit(treat_blob, self._blobs.url, task.facts, task.widths, rules, pure=False, retries=1)
+            future = client.submit(
+                treat_blob, self._blobs.url, task.facts, task.kind, task.widths, rules, pure=False, retries=1
+            )
             ids[future.key] = task.id
             return future
 

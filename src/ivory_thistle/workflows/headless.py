@@ -15,7 +15,7 @@ from typing import Any
 
 from ivory_thistle.core.errors import EncodeError, PictureError, UnusableInput
 from ivory_thistle.core.images.facts import ImageFacts
-from ivory_thistle.core.references.site import SiteReading
+from ivory_thistle.core.references.site import Image, SiteReading
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.core.treatment.ladder import Plan, plan_treatment
 from ivory_thistle.core.treatment.rules import Rules, Tier
@@ -216,7 +216,8 @@ def _treat_all(
     on_image(0, len(plans))
     with ProcessPoolExecutor(processes, mp_context=get_context("spawn")) as pool:
         futures = {
-            pool.submit(_treat_file, folder.root / p.image.path, p.image.facts, p.widths, rules): p for p in plans
+            pool.submit(_treat_file, folder.root / p.image.path, p.image.facts, _kind(p.image), p.widths, rules): p
+            for p in plans
         }
         for number, future in enumerate(as_completed(futures), 1):
             plan = futures[future]
@@ -236,5 +237,9 @@ def _treat_all(
     return in_order, files, tuple(sorted(failed, key=lambda f: f.path))
 
 
-def _treat_file(path: Path, facts: ImageFacts, widths: tuple[int, ...], rules: Rules) -> Treated:
-    return treat_image(path.read_bytes(), facts, widths, rules)
+def _kind(image: Image) -> str | None:
+    return image.look.kind if image.look else None
+
+
+def _treat_file(path: Path, facts: ImageFacts, kind: str | None, widths: tuple[int, ...], rules: Rules) -> Treated:
+    return treat_image(path.read_bytes(), facts, widths, rules, kind)

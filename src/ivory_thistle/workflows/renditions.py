@@ -30,12 +30,14 @@ def facts_of(treated: Treated) -> tuple[RenditionFacts, ...]:
     )
 
 
-def treat_blob(blobs_url: str, facts: ImageFacts, widths: tuple[int, ...], rules: Rules) -> TaskResult:
+def treat_blob(
+    blobs_url: str, facts: ImageFacts, kind: str | None, widths: tuple[int, ...], rules: Rules
+) -> TaskResult:
     """Treats the image with `facts`; a picture that can't be treated is a result with its reason."""
     begun = time.monotonic()
     blobs = Blobs(blobs_url)
     try:
-        treated = treat_image(blobs.get(facts.sha256), facts, widths, rules)
+        treated = treat_image(blobs.get(facts.sha256), facts, widths, rules, kind)
     except (PictureError, EncodeError, FileNotFoundError, MemoryError) as error:
         return TaskResult(reason=str(error) or type(error).__name__, seconds=time.monotonic() - begun)
     for rendition in treated.renditions:

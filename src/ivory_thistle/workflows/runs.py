@@ -27,6 +27,7 @@ class WaitingTask:
 
     id: int
     facts: ImageFacts
+    kind: str | None
     widths: tuple[int, ...]
 
 
@@ -87,12 +88,12 @@ def _carry_over(session: Session, run_id: int, image_id: int, size: int, earlier
 def waiting_tasks(session: Session, run_id: int) -> list[WaitingTask]:
     """The tasks still to be done, the largest pictures first so that the end is not one long wait."""
     rows = session.execute(
-        select(t.Task.id, t.Image.facts, t.Task.widths)
+        select(t.Task.id, t.Image.facts, t.Image.kind, t.Task.widths)
         .join(t.Image, t.Image.id == t.Task.image_id)
         .where(t.Task.run_id == run_id, t.Task.state == "waiting")
         .order_by(t.Image.pixels.desc(), t.Task.id)
     )
-    return [WaitingTask(i, ImageFacts(**facts), tuple(widths)) for i, facts, widths in rows]
+    return [WaitingTask(i, ImageFacts(**facts), kind or None, tuple(widths)) for i, facts, kind, widths in rows]
 
 
 def keep_result(session: Session, task_id: int, result: TaskResult) -> None:

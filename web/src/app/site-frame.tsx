@@ -1,8 +1,9 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, Outlet, useParams } from "@tanstack/react-router";
+import { useEffect, useRef } from "react";
 import type { Schemas } from "@/shared/api/client";
 import { useProgress } from "@/shared/api/progress";
-import { forecastQuery, runQuery, siteQuery } from "@/shared/api/queries";
+import { findingsQuery, forecastQuery, isAuditing, runQuery, siteQuery } from "@/shared/api/queries";
 import { bytes, count, counted, less } from "@/shared/format/figures";
 import { Failed, Loading } from "@/shared/ui/basics";
 import { type OpenSite, SiteProvider } from "@/shared/ui/site-context";
@@ -21,6 +22,7 @@ export function SiteFrame() {
   useProgress("runs", site.data?.run_id ?? undefined, going, (now) =>
     queries.setQueryData(runQuery(now.id).queryKey, now),
   );
+  useFreshAudit(siteId, capture?.state === "ready" ? capture.id : undefined);
   if (site.isPending) return <Loading what="the site" />;
   if (site.isError) {
     return (
@@ -45,6 +47,21 @@ export function SiteFrame() {
       </div>
     </SiteProvider>
   );
+}
+
+/** Roles, findings and counts rest on the audit: when one ends, they are asked for anew. */
+function useFreshAudit(siteId: number, captureId: number | undefined) {
+  const queries = useQueryClient();
+  const audit = useQuery({ ...findingsQuery(captureId ?? 0), enabled: captureId !== undefined });
+  const busy = isAuditing(audit.data);
+  const wasBusy = useRef(false);
+  useEffect(() => {
+    if (wasBusy.current && !busy) {
+      void queries.invalidateQueries({ queryKey: ["capture", captureId] });
+      void queries.invalidateQueries({ queryKey: siteQuery(siteId).queryKey });
+    }
+    wasBusy.current = busy;
+  }, [busy, captureId, siteId, queries]);
 }
 
 function Spine({ site }: { site: OpenSite }) {

@@ -140,8 +140,9 @@ def change_site(site_id: int, change: schemas.SiteChange, session: SessionDep, s
     for field, value in change.model_dump(exclude_none=True).items():
         setattr(site, field, value)
     session.flush()
+    out = site_out(session, site)
     audit_again(session, services, site_id)
-    return site_out(session, site)
+    return out
 
 
 @router.delete("/{site_id}", status_code=204)

@@ -20,14 +20,13 @@ from ivory_thistle.core.findings.catalogue import (
     UPSCALED_SHARE,
     Finding,
 )
-from ivory_thistle.core.images.kind import distance
+from ivory_thistle.core.images.kind import DRAWN, distance
 from ivory_thistle.core.images.sniff import EXTENSIONS, NAMES, extension_of
 from ivory_thistle.core.references.site import Image
 from ivory_thistle.core.treatment.roles import Role, Slot
 
 _DENSITY = 2.0
 _OLD = frozenset({"jpeg", "png", "bmp", "tiff"})
-_DRAWN = frozenset({"graphic", "lettering", "line art"})
 _POOR_NAME = re.compile(
     r"(?:dsc[fn]?|img|dscn|pict?|p|photo|image|bild|foto|untitled|unnamed|screen[ _-]?shot|scan|copy|new|final|download"
     r"|file|asset)?[\s_()-]*\d*(?:[\s_()-]*(?:copy|final|new|\d+))*[\s_()-]*|[0-9a-f]{16,}|[0-9a-f-]{32,}",
@@ -153,7 +152,7 @@ def _of_encoding(image: Image, kind: str, plain: bool, found: _Found) -> Iterato
     elif plain and facts.format in _OLD and facts.frames == 1 and facts.bytes >= MODERN_BYTES:
         stake = facts.bytes * _MODERN_SAVES[facts.format]
         yield found("old-format", f"{path} ({size}) is offered as {name} only.", stake, False)
-    if facts.format == "jpeg" and kind in _DRAWN:
+    if facts.format == "jpeg" and kind in DRAWN:
         yield found("graphic-as-jpeg", f"{path} is {_article(kind)} in JPEG.", 0, False)
     if facts.format == "webp" and facts.lossless and kind == "photograph" and facts.bytes >= MODERN_BYTES:
         yield found("lossless-photo", f"{path} is a photograph of {size} without loss.", facts.bytes * 0.7, False)

@@ -18,6 +18,8 @@ from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.pixels import decode
 
 Kind = Literal["photograph", "graphic", "lettering", "line art", "animation", "vector"]
+DRAWN: frozenset[Kind] = frozenset({"graphic", "lettering", "line art"})
+"""Kinds that were drawn, not photographed."""
 _CROP = 256
 _SMALL = 128
 _STEP = 40

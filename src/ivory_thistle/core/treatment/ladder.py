@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from ivory_thistle.core.images.sniff import NAMES
 from ivory_thistle.core.references.site import Image, Placement, SiteReading
@@ -23,7 +23,6 @@ class Plan:
     image: Image
     widths: tuple[int, ...] = ()
     reason: str = ""
-    used_as: frozenset[str] = field(default_factory=frozenset)
 
 
 def plan_treatment(site: SiteReading, rules: Rules) -> tuple[Plan, ...]:
@@ -44,7 +43,6 @@ def _plan(image: Image, placements: list[Placement], rules: Rules) -> Plan:
     reason = _why_left_alone(image, placements, rules)
     if reason:
         return Plan(image, reason=reason)
-    kinds = frozenset(p.use for p in placements)
     natural = image.facts.width
     wanted: set[int] = set()
     for p in placements:
@@ -52,7 +50,7 @@ def _plan(image: Image, placements: list[Placement], rules: Rules) -> Plan:
             wanted |= set(slot_widths(p.declared_width or None, rules))
         elif p.use in ("candidate", "background"):
             wanted.add(natural)
-    return Plan(image, ladder(wanted or {natural}, natural, rules), used_as=kinds)
+    return Plan(image, ladder(wanted or {natural}, natural, rules))
 
 
 def _why_left_alone(image: Image, placements: list[Placement], rules: Rules) -> str:

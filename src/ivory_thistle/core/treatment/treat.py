@@ -6,18 +6,16 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from hashlib import sha256
 
-import numpy as np
-
 from ivory_thistle.core.encoders import Encoded
 from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.images.kind import DRAWN, look_at
 from ivory_thistle.core.images.pixels import decode, reduce
 from ivory_thistle.core.images.sniff import NAMES, ImageFormat
 from ivory_thistle.core.treatment.fidelity import Levels, encode_at, encode_to_fidelity
 from ivory_thistle.core.treatment.rules import MODERN_TIERS, TIERS, Rules, Tier
 
-_SAMPLE_SIDE = 1024
-_GRAPHIC_EQUAL_NEIGHBOURS = 0.35
-_GRAPHIC_COLOURS = 1024
+# Drawings in these have been blurred already: to keep that without loss would cost more than the file itself.
+_SPOILT = frozenset({"jpeg", "heic", "avif"})
 _GRAPHIC_AVIF = 75
 
 
@@ -47,15 +45,22 @@ class Treated:
     words: tuple[str, ...]
 
 
-def treat_image(data: bytes, facts: ImageFacts, widths: Iterable[int], rules: Rules) -> Treated:
+def treat_image(
+    data: bytes, facts: ImageFacts, widths: Iterable[int], rules: Rules, kind: str | None = None
+) -> Treated:
     """Makes AVIF, WebP and a fallback at each width, keeping what is smaller. Raises PictureError.
+
+    `kind` is that of the image's look (None: it is looked at now); what was drawn and not yet spoilt stays lossless.
 
     A rendition is never larger than the file it replaces; a tier is kept only where its files together
     are worth having over the next tier's.
     """
     rungs = sorted(widths)
     top = decode(data, facts, rungs[-1]).without_unused_alpha()
-    graphic = facts.format in ("png", "gif", "bmp", "webp") and _is_graphic(data, facts)
+    if kind is None:
+        look = look_at(data, facts)
+        kind = look.kind if look else ""
+    graphic = kind in DRAWN and facts.format not in _SPOILT
     levels = [*(reduce(top, width) for width in rungs[:-1]), top]
     short: set[Tier] = set()
     if rules.fidelity:
@@ -118,19 +123,3 @@ def _rendition(tier: Tier, e: Encoded) -> Rendition:
 
 def _kb(size: int) -> str:
     return f"{size / 1000:,.1f} kB"
-
-
-def _is_graphic(data: bytes, facts: ImageFacts) -> bool:
-    """True for flat colour: many equal neighbours, or few colours, in a sample at the original's pixels."""
-    pixels = decode(data, facts).array
-    y = max(0, (pixels.shape[0] - _SAMPLE_SIDE) // 2)
-    x = max(0, (pixels.shape[1] - _SAMPLE_SIDE) // 2)
-    sample = pixels[y : y + _SAMPLE_SIDE, x : x + _SAMPLE_SIDE].astype(np.int32)
-    if sample.shape[1] > 1:
-        equal = float((sample[:, 1:] == sample[:, :-1]).all(axis=2).mean())
-        if equal >= _GRAPHIC_EQUAL_NEIGHBOURS:
-            return True
-    packed = np.zeros(sample.shape[:2], dtype=np.int64)
-    for channel in range(sample.shape[2]):
-        packed = packed * 256 + sample[:, :, channel]
-    return len(np.unique(packed)) <= _GRAPHIC_COLOURS

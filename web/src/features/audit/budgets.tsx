@@ -4,6 +4,7 @@ import { api, type Schemas, told } from "@/shared/api/client";
 import { bytes, parseBytes } from "@/shared/format/figures";
 import { ROLES } from "@/shared/format/findings";
 import { Button, Failed, Loading } from "@/shared/ui/basics";
+import { FormEnd } from "@/shared/ui/dialog";
 import { useNotice } from "@/shared/ui/notices";
 import { useSite } from "@/shared/ui/site-context";
 
@@ -184,17 +185,12 @@ function Editor({ budgets, close }: { budgets: Schemas["Budgets"]; close: () => 
           Write sizes like 5 MB or 300 kB, and whole numbers; a budget needs one of both.
         </p>
       )}
-      {save.isError && (
-        <p role="alert" className="text-madder">
-          {save.error.message}
-        </p>
-      )}
-      <div className="flex justify-end gap-3">
-        <Button onClick={close}>Leave as it was</Button>
-        <Button type="submit" tone="main" disabled={!wanted || save.isPending}>
-          Hold the site to these
-        </Button>
-      </div>
+      <FormEnd
+        error={save.error}
+        submit="Hold the site to these"
+        disabled={!wanted || save.isPending}
+        close={close}
+      />
     </form>
   );
 }

@@ -1,11 +1,12 @@
 import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { api, type Schemas, told } from "@/shared/api/client";
-import { findingsQuery } from "@/shared/api/queries";
+import { findingsQuery, isAuditing } from "@/shared/api/queries";
 import { counted } from "@/shared/format/figures";
 import { stake } from "@/shared/format/findings";
 import { Button, Empty, Failed, Loading, Title } from "@/shared/ui/basics";
+import { FindingRows } from "@/shared/ui/finding-list";
 import { useSite } from "@/shared/ui/site-context";
 import { AuditTabs } from "./audit-tabs";
 
@@ -19,13 +20,7 @@ const EASE = {
 export function FindingsScreen() {
   const site = useSite();
   const findings = useQuery(findingsQuery(site.capture.id));
-  const busy = findings.data?.state === "waiting" || findings.data?.state === "running";
-  const refetch = findings.refetch;
-  useEffect(() => {
-    if (!busy) return;
-    const timer = setInterval(() => void refetch(), 1500);
-    return () => clearInterval(timer);
-  }, [busy, refetch]);
+  const busy = isAuditing(findings.data);
   if (findings.isPending) return <Loading what="the findings" />;
   if (findings.isError) return <Failed error={findings.error} again={() => findings.refetch()} />;
   const { groups, measured, state } = findings.data;
@@ -123,46 +118,34 @@ function Members({ group }: { group: Schemas["FindingGroup"] }) {
   if (found.isPending) return <Loading what="them" />;
   if (found.isError) return <Failed error={found.error} again={() => found.refetch()} />;
   return (
-    <div className="mt-2 ml-5 max-w-[100ch]">
+    <div className="mt-2 ml-5 max-w-[100ch] space-y-1">
       <p className="text-[12.5px] text-ink-soft">
         Found where: {group.threshold}. Code: <span className="figure">{group.code}</span>
       </p>
-      <ul className="mt-1 divide-y divide-rule">
-        {found.data.pages
-          .flatMap((p) => p.items)
-          .map((f) => (
-            <li key={f.id} className="grid grid-cols-[minmax(0,1fr)_120px] gap-4 py-1.5">
-              <span>
-                {f.image_id ? (
-                  <Link
-                    to="/sites/$siteId/library/$imageId"
-                    params={{ siteId, imageId: String(f.image_id) }}
-                    className="no-underline hover:underline"
-                  >
-                    {f.sentence}
-                  </Link>
-                ) : f.page_id ? (
-                  <Link
-                    to="/sites/$siteId/audit/$pageId"
-                    params={{ siteId, pageId: String(f.page_id) }}
-                    className="no-underline hover:underline"
-                  >
-                    {f.sentence}
-                  </Link>
-                ) : (
-                  f.sentence
-                )}
-                {f.source && (
-                  <span className="figure block text-[12px] text-ink-soft">
-                    {f.source}
-                    {f.line ? `, line ${f.line}` : ""}
-                  </span>
-                )}
-              </span>
-              <span className="figure text-right">{stake(f)}</span>
-            </li>
-          ))}
-      </ul>
+      <FindingRows
+        rows={found.data.pages.flatMap((p) => p.items)}
+        sentence={(f) =>
+          f.image_id ? (
+            <Link
+              to="/sites/$siteId/library/$imageId"
+              params={{ siteId, imageId: String(f.image_id) }}
+              className="no-underline hover:underline"
+            >
+              {f.sentence}
+            </Link>
+          ) : f.page_id ? (
+            <Link
+              to="/sites/$siteId/audit/$pageId"
+              params={{ siteId, pageId: String(f.page_id) }}
+              className="no-underline hover:underline"
+            >
+              {f.sentence}
+            </Link>
+          ) : (
+            f.sentence
+          )
+        }
+      />
       {found.hasNextPage && (
         <Button className="mt-2" onClick={() => found.fetchNextPage()} disabled={found.isFetchingNextPage}>
           Show more

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, told } from "@/shared/api/client";
 import { useProgress } from "@/shared/api/progress";
-import { measurementQuery } from "@/shared/api/queries";
+import { findingsQuery, measurementQuery } from "@/shared/api/queries";
 import { count, counted, duration } from "@/shared/format/figures";
 import { TIERS } from "@/shared/format/tiers";
 import { Button, Failed, Progress } from "@/shared/ui/basics";
@@ -23,7 +23,12 @@ export function MeasureBar({ view, change }: Props) {
   const measurement = useQuery(query);
   const m = measurement.data;
   const going = m?.state === "waiting" || m?.state === "running";
-  useProgress("measurements", m?.id, going, (now) => queries.setQueryData(query.queryKey, now));
+  useProgress("measurements", m?.id, going, (now) => {
+    queries.setQueryData(query.queryKey, now);
+    // Once measured, the pages are audited again.
+    if (!["waiting", "running"].includes(now.state))
+      void queries.invalidateQueries({ queryKey: findingsQuery(captureId).queryKey });
+  });
   const settled = {
     onSuccess: (now: typeof m) => queries.setQueryData(query.queryKey, now),
     onError: (e: Error) => say(e.message),

@@ -3,7 +3,7 @@ import { type FormEvent, useState } from "react";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { siteQuery } from "@/shared/api/queries";
 import { Button } from "@/shared/ui/basics";
-import { DialogButton } from "@/shared/ui/dialog";
+import { DialogButton, FormEnd } from "@/shared/ui/dialog";
 import { useNotice } from "@/shared/ui/notices";
 import { useSite } from "@/shared/ui/site-context";
 
@@ -96,17 +96,12 @@ function Settings({ close }: { close: () => void }) {
         />
         <span className="text-ink-soft">They count from the next capture on.</span>
       </label>
-      {change.isError && (
-        <p role="alert" className="text-madder">
-          {change.error.message}
-        </p>
-      )}
-      <div className="flex justify-end gap-3">
-        <Button onClick={close}>Leave as it was</Button>
-        <Button type="submit" tone="main" disabled={change.isPending || !screens.length || !lines.length}>
-          Keep these
-        </Button>
-      </div>
+      <FormEnd
+        error={change.error}
+        submit="Keep these"
+        disabled={change.isPending || !screens.length || !lines.length}
+        close={close}
+      />
     </form>
   );
 }

@@ -7,7 +7,7 @@ import { count, counted } from "@/shared/format/figures";
 import { ROLES, type Role } from "@/shared/format/findings";
 import { Button } from "@/shared/ui/basics";
 import { Choice } from "@/shared/ui/choice";
-import { DialogButton } from "@/shared/ui/dialog";
+import { DialogButton, FormEnd } from "@/shared/ui/dialog";
 import { useNotice } from "@/shared/ui/notices";
 import { useSite } from "@/shared/ui/site-context";
 import { type Filter, VIEWS } from "./library-filter";
@@ -177,17 +177,12 @@ function PatternRole({ close }: { close: () => void }) {
           ))}
         </select>
       </label>
-      {give.isError && (
-        <p role="alert" className="text-madder">
-          {give.error.message}
-        </p>
-      )}
-      <div className="flex justify-end gap-3">
-        <Button onClick={close}>Leave as it was</Button>
-        <Button type="submit" tone="main" disabled={give.isPending || !pattern.trim()}>
-          Give this role
-        </Button>
-      </div>
+      <FormEnd
+        error={give.error}
+        submit="Give this role"
+        disabled={give.isPending || !pattern.trim()}
+        close={close}
+      />
     </form>
   );
 }

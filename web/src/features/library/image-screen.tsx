@@ -137,8 +137,6 @@ function RoleAndKind({ image: i }: { image: Schemas["ImageDetail"] }) {
       ),
     onSuccess: () => {
       void queries.invalidateQueries({ queryKey: ["capture", site.capture.id] });
-      // The audit takes a moment; what it says then is asked for once more.
-      setTimeout(() => void queries.invalidateQueries({ queryKey: ["capture", site.capture.id] }), 2000);
       say("The role was changed; the audit is done again.");
     },
     onError: (error) => say(error.message),

@@ -1288,10 +1288,7 @@ export interface components {
             kind: string;
             /** Role */
             role: string;
-            /**
-             * Findings
-             * @default []
-             */
+            /** Findings */
             findings: string[];
             /** Sha256 */
             sha256: string;
@@ -1443,10 +1440,7 @@ export interface components {
             kind: string;
             /** Role */
             role: string;
-            /**
-             * Findings
-             * @default []
-             */
+            /** Findings */
             findings: string[];
         };
         /**

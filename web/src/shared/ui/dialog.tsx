@@ -37,3 +37,24 @@ export function DialogButton({ trigger, title, wide, children }: Props) {
     </>
   );
 }
+
+type EndProps = { error: Error | null; submit: string; disabled: boolean; close: () => void };
+
+/** The end of a form in a dialog: what went wrong, the way out, and what keeping it does. */
+export function FormEnd({ error, submit, disabled, close }: EndProps) {
+  return (
+    <>
+      {error && (
+        <p role="alert" className="text-madder">
+          {error.message}
+        </p>
+      )}
+      <div className="flex justify-end gap-3">
+        <Button onClick={close}>Leave as it was</Button>
+        <Button type="submit" tone="main" disabled={disabled}>
+          {submit}
+        </Button>
+      </div>
+    </>
+  );
+}

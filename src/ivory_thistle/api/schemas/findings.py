@@ -1,0 +1,92 @@
+"""Findings and budgets."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from ivory_thistle.api.schemas.base import Out
+from ivory_thistle.core.treatment.roles import Role
+
+
+class FindingGroup(Out):
+    """All findings of one code; `stake` in bytes, estimated where `measured` is false.
+
+    `ease`: 1 is mended by treating, 2 in the markup, 3 by hand.
+    """
+
+    code: str
+    title: str
+    threshold: str
+    mend: str
+    ease: int
+    count: int
+    images: int
+    pages: int
+    stake: int
+    measured: bool
+
+
+class FindingOut(Out):
+    """One thing wrong."""
+
+    id: int
+    code: str
+    sentence: str
+    image_id: int | None
+    page_id: int | None
+    source: str
+    line: int | None
+    stake: int
+    measured: bool
+
+
+class FindingList(Out):
+    """A stretch of findings of one code, those with most bytes at stake first."""
+
+    items: list[FindingOut]
+    next: str | None
+
+
+class AuditState(Out):
+    """Whether the findings are current, and on what they rest."""
+
+    state: Literal["waiting", "running", "done", "failed"]
+    groups: list[FindingGroup]
+    measured: bool
+
+
+class BudgetFigures(Out):
+    """Image bytes and requests of a page; null leaves the wider budget in force."""
+
+    bytes: Annotated[int, Field(ge=1, le=10**12)] | None = None
+    requests: Annotated[int, Field(ge=1, le=100_000)] | None = None
+
+
+class PageBudget(BudgetFigures):
+    """A budget for the pages that match a pattern, perhaps on one screen only."""
+
+    pattern: Annotated[str, Field(min_length=1, max_length=2000)]
+    screen: Annotated[str, Field(max_length=32)] = ""
+
+
+class CapOut(Out):
+    """What one image in a role may weigh, and how wide it may be in pixels."""
+
+    bytes: Annotated[int, Field(ge=1, le=10**12)]
+    width: Annotated[int, Field(ge=1, le=100_000)]
+
+
+class Budgets(Out):
+    """All budgets of a site."""
+
+    page: BudgetFigures
+    pages: Annotated[list[PageBudget], Field(max_length=200)]
+    caps: dict[Role, CapOut]
+
+
+class TomlText(Out):
+    """A text in TOML."""
+
+    toml: Annotated[str, Field(max_length=200_000)]

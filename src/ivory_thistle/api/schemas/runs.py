@@ -1,0 +1,120 @@
+"""Treatments: forecast, runs, savings, handover."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Literal
+
+from ivory_thistle.api.schemas.base import BudgetState, Out
+from ivory_thistle.api.schemas.pages import FaultOut, Segment
+
+
+class LeftAlone(Out):
+    """How many images stay as they are for a reason."""
+
+    reason: str
+    count: int
+
+
+class RulesOut(Out):
+    """The rules that a treatment follows: encoder qualities, and the share a format must save to be kept."""
+
+    avif_quality: int
+    webp_quality: int
+    jpeg_quality: int
+    max_width: int
+    worth_share: float
+
+
+class Forecast(Out):
+    """What a treatment would touch, before it is started."""
+
+    rules: RulesOut
+    images: int
+    bytes: int
+    renditions: int
+    left_alone: list[LeftAlone]
+
+
+class Run(Out):
+    """One execution of treatments, with its progress. `rate` is images a second, `seconds_left` estimated."""
+
+    id: int
+    capture_id: int
+    state: Literal["waiting", "running", "finishing", "done", "stopped", "failed"]
+    error: str | None
+    total: int
+    done: int
+    failed: int
+    left_alone: int
+    bytes_before: int
+    bytes_after: int
+    rate: float | None
+    seconds_left: float | None
+    created_at: datetime
+    started_at: datetime | None
+    finished_at: datetime | None
+
+
+class TaskRow(Out):
+    """One image of a run and what became of it."""
+
+    id: int
+    image_id: int
+    path: str
+    state: Literal["waiting", "done", "failed", "left"]
+    reason: str
+    words: list[str]
+    bytes_before: int
+    bytes_after: int
+    can_retry: bool
+
+
+class TaskList(Out):
+    """A stretch of a run's images."""
+
+    items: list[TaskRow]
+    next: str | None
+
+
+class TierBytes(Out):
+    """Bytes in each audience tier."""
+
+    avif: int
+    webp: int
+    baseline: int
+
+
+class PageSaving(Out):
+    """One page before and after, with its weight strip's segments before."""
+
+    page_id: int
+    path: str
+    before: int
+    after: TierBytes
+    state_before: BudgetState
+    state_after: BudgetState
+    segments: list[Segment]
+    allowed: int
+
+
+class SavingsOut(Out):
+    """Savings of a run: the site (each file once) and its pages."""
+
+    before: int
+    after: TierBytes
+    pages: list[PageSaving]
+    pages_over_before: int
+    pages_over_after: int
+    heaviest: int
+
+
+class HandoverOut(Out):
+    """What a handover holds."""
+
+    files: int
+    new_files: int
+    new_bytes: int
+    rewritten: list[str]
+    faults: list[FaultOut]
+    archive_name: str

@@ -213,3 +213,14 @@ def test_opaque_alpha_is_dropped_and_metadata_too() -> None:
         ("baseline", "jpeg"),
     ]
     assert all(b"Lumen" not in r.data for r in treated.renditions)
+
+
+def test_the_kind_decides_what_stays_lossless() -> None:
+    """Looked at or told, the same drawing gives the same files; a drawing that JPEG has spoilt is treated with loss."""
+    drawn = translucent_graphic(300)
+    png = encoded(drawn, "PNG")
+    looked, told = (treat_image(png, facts_of(png), [300], Rules(), kind) for kind in (None, "graphic"))
+    assert [r.sha256 for r in looked.renditions] == [r.sha256 for r in told.renditions]
+    assert looked.words[0] == "Flat graphic: lossless."
+    jpeg = encoded(drawn.convert("RGB"), "JPEG", quality=96)
+    assert treat_image(jpeg, facts_of(jpeg), [300], Rules(), "graphic").words[0] == "Photograph."

@@ -196,7 +196,7 @@ def test_slow_and_broken_answers_stop_nothing(world: World, tmp_path: Path) -> N
     crawl = crawled(world, tmp_path)
     assert paths(crawl) == {"index.html", "slow.html", "fine.html"}
     assert told(crawl, world)["/boom.html"] == "It answers with 500."
-    assert told(crawl, world)["/hang-up.html"].startswith("It does not answer: ")
+    assert told(crawl, world)["/hang-up.html"].startswith("Its answer makes no sense: ")
 
 
 def test_stopped_and_gone_on(world: World, tmp_path: Path) -> None:

@@ -134,3 +134,20 @@ def test_links_outside_and_broken_pages_never_stop_a_reading(tmp_path: Path) -> 
     assert site.pages[1].files == ("画.jpg",)
     assert site.pages[1].broken == ("none.css", "none.png")
     assert {f.kind for f in site.faults} >= {"unsafe-entry", "unreadable-image"}
+
+
+def test_a_way_of_packing_that_is_not_known(tmp_path: Path) -> None:
+    """Told as such, and not as a wanted password."""
+    place = archive_of(tmp_path / "x.zip", {"index.html": b"<p>x"})
+    data = bytearray(place.read_bytes())
+    for mark in (b"PK\x03\x04", b"PK\x01\x02"):
+        at = data.index(mark) + (8 if mark[2] == 3 else 10)
+        data[at : at + 2] = (97).to_bytes(2, "little")  # a method of the specification that hardly anything reads
+    place.write_bytes(bytes(data))
+    with pytest.raises(UnusableInput) as told:
+        unpack(place, tmp_path / "into")
+    assert (
+        str(told.value)
+        == "The archive can't be read: That compression method is not supported. Pack it again as a plain ZIP."
+    )
+    assert not (tmp_path / "into").exists()

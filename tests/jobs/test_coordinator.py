@@ -13,12 +13,14 @@ import pytest
 from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
+from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.jobs.coordinator import Coordinator
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import sessions
+from ivory_thistle.workflows import auditing
 from ivory_thistle.workflows.capture import capture_folder
 from ivory_thistle.workflows.runs import handover_of, start_run
 
@@ -130,3 +132,67 @@ def test_killed_workers_are_replaced(
             ).all()
         )
     assert states == {"done": 5}
+
+
+def audit_of(made: sessionmaker[Session], run_id: int) -> tuple[int, str]:
+    """The run's capture and the state of its audit."""
+    with made() as session:
+        capture = session.get_one(t.Capture, session.get_one(t.Run, run_id).capture_id)
+        return capture.id, capture.audit
+
+
+def test_an_audit_asked_for_during_another_is_done_too(
+    made: sessionmaker[Session], blobs: Blobs, run_id: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The first ends with the budgets that it began with, and leaves the capture waiting for the next."""
+    capture_id, state_ = audit_of(made, run_id)
+    assert state_ == "waiting"
+    real = auditing.audit_site
+
+    def changed_meanwhile(site: SiteReading, *arguments: object) -> object:
+        with made.begin() as session:
+            owner = session.get_one(t.Capture, capture_id).site_id
+            session.get_one(t.Site, owner).page_budget = 10**9
+            auditing.ask_for_audit(session, owner)
+        return real(site, *arguments)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(auditing, "audit_site", changed_meanwhile)
+    auditing.audit_capture(capture_id, made, blobs)
+    over = select(func.count()).where(t.Finding.capture_id == capture_id, t.Finding.code == "page-over-budget")
+    with made() as session:
+        assert session.scalar(over) == 2
+    assert audit_of(made, run_id)[1] == "waiting"
+    monkeypatch.setattr(auditing, "audit_site", real)
+    auditing.audit_capture(capture_id, made, blobs)
+    with made() as session:
+        assert session.scalar(over) == 0
+    assert audit_of(made, run_id)[1] == "done"
+
+
+def test_an_audit_that_breaks_is_said_and_stops_nothing(
+    made: sessionmaker[Session], run_id: int, coordinators: Callable[[], Coordinator], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Its capture says so, once; the run goes on and ends."""
+
+    def broken(*arguments: object) -> object:
+        raise ZeroDivisionError
+
+    monkeypatch.setattr(auditing, "audit_site", broken)
+    coordinators()
+    until(lambda: audit_of(made, run_id)[1] == "failed")
+    until(lambda: state(made, run_id) == "done")
+
+
+def test_roles_of_many_paths_in_few_statements(made: sessionmaker[Session], run_id: int) -> None:
+    """Five thousand choices, changed and taken back: what each had before is told exactly."""
+    with made.begin() as session:
+        owner = session.get_one(t.Capture, audit_of(made, run_id)[0]).site_id
+        paths = [f"img/{n}.jpg" for n in range(5_000)]
+        first = auditing.choose_roles(session, owner, dict.fromkeys(paths, "hero"))
+        assert first == dict.fromkeys(paths)
+        second = auditing.choose_roles(session, owner, {**dict.fromkeys(paths[:10], "logo"), "img/*": "icon"})
+        assert second == {**dict.fromkeys(paths[:10], "hero"), "img/*": None}
+        assert len(auditing.role_choices(session, owner)) == 5_001
+        back = auditing.choose_roles(session, owner, {**second, **first})
+        assert set(back.values()) == {"logo", "hero", "icon"}
+        assert auditing.role_choices(session, owner) == []

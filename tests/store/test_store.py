@@ -8,10 +8,13 @@ import threading
 from pathlib import Path
 
 import pytest
+from alembic import command
 from alembic.autogenerate import compare_metadata
+from alembic.config import Config
 from alembic.migration import MigrationContext
 from sqlalchemy import Engine, text
 
+from ivory_thistle.store import database as database_module
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import connect, migrate
 from ivory_thistle.store.mariadb import MariaDb
@@ -74,3 +77,39 @@ def test_blobs_are_content_addressed_and_whole(tmp_path: Path) -> None:
     assert [p.name for p in tmp_path.rglob("*") if p.is_file()] == [digest]
     with pytest.raises(FileNotFoundError):
         blobs.get("0" * 64)
+
+
+def test_what_was_measured_before_outlives_the_migrations(tmp_path: Path) -> None:
+    """From the second version, with a measured page: its weights are kept as the avif tier, its capture is audited."""
+    database = MariaDb(tmp_path)
+    engine = connect(database.start().url)
+    config = Config()
+    config.set_main_option("script_location", str(Path(database_module.__file__).with_name("migrations")))
+    with engine.begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "0002")
+        for statement in (
+            "INSERT INTO site (id, name, page_budget, image_cap, created_at) VALUES (1, 'Old', 7, 8, NOW())",
+            "INSERT INTO capture (id, site_id, state, origin, place, label, files_done, files_total, pages, images,"
+            " image_bytes, used_bytes, unused_images, broken_references, created_at)"
+            " VALUES (1, 1, 'ready', 'folder', '/', 'x', 0, 0, 1, 0, 0, 0, 0, 0, NOW())",
+            "INSERT INTO page (id, capture_id, path, title, encoding, bytes, image_count, image_bytes, data_bytes, broken,"
+            " remote) VALUES (1, 1, 'a.html', '', 'utf-8', 1, 0, 0, 0, '[]', '[]')",
+            "INSERT INTO measurement (id, capture_id, state, screens, total, stop_asked, created_at)"
+            " VALUES (1, 1, 'done', '[]', 1, 0, NOW())",
+            "INSERT INTO page_screen (id, measurement_id, page_id, screen, opening, scrolled, requests, lcp_element,"
+            " layout_shift, shifting, errors, problem, loaded)"
+            " VALUES (1, 1, 1, 'phone', 10, 30, 2, '', 0, '[]', '[]', '', '[{\"path\": \"a.png\", \"bytes\": 30}]')",
+        ):
+            connection.execute(text(statement))
+    migrate(engine)
+    with engine.connect() as connection:
+        weight = connection.execute(
+            text("SELECT screen, tier, opening, scrolled, requests, loaded FROM page_weight")
+        ).one()
+        assert tuple(weight[:5]) == ("phone", "avif", 10, 30, 2) and "a.png" in weight[5]
+        assert connection.execute(text("SELECT audit FROM capture")).scalar() == "waiting"
+        assert connection.execute(text("SELECT kind FROM page")).scalar() == "html"
+        assert connection.execute(text("SELECT estimated FROM measurement")).scalar() == 0
+    engine.dispose()
+    database.stop()

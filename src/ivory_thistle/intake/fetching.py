@@ -103,7 +103,9 @@ class Fetcher:
                 answer = self._one(at, headers)
             except RefusedAddressError as error:
                 return Fetched(address, at, redirects=tuple(redirects), problem=f"{error}; it is not read.")
-            except (httpx.HTTPError, httpx.InvalidURL, httpcore.ConnectError, OSError) as error:
+            except (httpx.RemoteProtocolError, httpx.InvalidURL, httpx.DecodingError) as error:
+                return Fetched(address, at, redirects=tuple(redirects), problem=f"Its answer makes no sense: {error}.")
+            except (httpx.HTTPError, httpcore.ConnectError, OSError) as error:
                 words = str(error) or type(error).__name__
                 return Fetched(address, at, redirects=tuple(redirects), problem=f"It does not answer: {words}.")
             if isinstance(answer, Fetched):

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from ivory_thistle.core.quality.ssimulacra2 import Plane, Prepared, planes_of, similarity_loss
+from ivory_thistle.core.quality.ssimulacra2 import RADIUS, Plane, Prepared, blurred, similarity_loss, strips_of
 
 _LUMA = 1
 _MAP_SCALES = (0, 1, 2, 3)
@@ -35,11 +35,16 @@ def damage_map(original: Prepared, array: NDArray[np.uint8]) -> Plane:
     """
     worst: Plane | None = None
     for ground, found in original.grounds.items():
-        total: Plane = np.zeros((original.height, original.width), np.float32)
         scales = [s for s in _MAP_SCALES if (s, _LUMA) in found.planes]
-        for scale, plane, mean in planes_of(array, ground, scales, _LUMA):
-            loss = similarity_loss(found.planes[scale, _LUMA], plane, mean)
-            total += cv2.resize(loss, (original.width, original.height), interpolation=cv2.INTER_LINEAR) / len(scales)
+        losses: dict[int, list[Plane]] = {}
+        for scale, number, rows, planes in strips_of(array, ground, [(_LUMA,) for _ in scales]):
+            plane = planes[_LUMA]
+            loss = similarity_loss(found.planes[scale, _LUMA][number], plane, rows, blurred(plane, rows))
+            losses.setdefault(scale, []).append(loss[:, RADIUS:-RADIUS])
+        total: Plane = np.zeros((original.height, original.width), np.float32)
+        for strips in losses.values():
+            whole, size = np.vstack(strips), (original.width, original.height)
+            total += cv2.resize(whole, size, interpolation=cv2.INTER_LINEAR) / len(scales)
         worst = total if worst is None else np.maximum(worst, total)
     assert worst is not None
     return worst

@@ -13,6 +13,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import cv2
 import numpy as np
@@ -23,8 +24,10 @@ Plane = NDArray[np.float32]
 _SCALES = 6
 _LEAST_SIDE = 8
 _C2 = np.float32(0.0009)
-_RADIUS = 5
+RADIUS = 5
 _SIGMA = 1.5
+_STRIP = 100_000
+"""Pixels of a strip, about: its float32 planes stay in the cache."""
 _NEGLIGIBLE = 0.003
 """A weight below this times the largest means met (about 1) changes the score by less than a hundredth."""
 GROUNDS = (0.1, 0.9)
@@ -90,19 +93,25 @@ def _wanted(scales: int) -> Mapping[tuple[int, int], _Wanted]:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class _Side:
-    """One plane of the original: itself, its local mean, and its local mean of squares less the squared mean."""
+class Side:
+    """A strip of one plane of the original, `rows` of it without the context that blurring needs.
 
+    `plane` has that context and `RADIUS` columns of zeros on both sides; the others have the columns only: the local
+    `mean`, the local mean of squares less the squared mean, and `detail`: one plus the distance from the mean.
+    """
+
+    rows: slice
     plane: Plane
     mean: Plane
     variance: Plane
+    detail: Plane
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class _Ground:
-    """The original over one ground."""
+class Ground:
+    """The original over one ground: the strips of each plane, by scale and channel."""
 
-    planes: Mapping[tuple[int, int], _Side]
+    planes: Mapping[tuple[int, int], Sequence[Side]]
     scales: int
 
 
@@ -112,7 +121,7 @@ class Prepared:
 
     width: int
     height: int
-    grounds: Mapping[float | None, _Ground]
+    grounds: Mapping[float | None, Ground]
 
 
 _LINEAR = np.array(
@@ -131,7 +140,7 @@ def _linear(array: NDArray[np.uint8], ground: float | None) -> Plane:
         mixed = colour.astype(np.float32) * alpha + (1 - alpha) * (ground * 255)
         values = mixed / 255
         return np.where(values <= 0.04045, values / 12.92, ((values + 0.055) / 1.055) ** 2.4).astype(np.float32)
-    return np.ascontiguousarray(_LINEAR[colour])
+    return np.asarray(cv2.LUT(np.ascontiguousarray(colour), _LINEAR), np.float32)
 
 
 def _halved(linear: Plane) -> Plane:
@@ -143,32 +152,34 @@ def _halved(linear: Plane) -> Plane:
 
 
 def _planes(linear: Plane, channels: tuple[int, ...]) -> dict[int, Plane]:
-    """The XYB planes asked for, made positive as the metric wants them."""
-    needed = (0, 1, 2) if 2 in channels else (0, 1)
-    roots = {}
-    for row in needed:
-        mixed = cv2.transform(linear, _MATRIX[row : row + 1])
-        root: Plane = np.asarray(cv2.pow(np.maximum(mixed + np.float32(_BIAS), 0), 1 / 3), np.float32)
-        roots[row] = root - _BIAS_ROOT
-    y = (roots[0] + roots[1]) * np.float32(0.5)
+    """The XYB planes asked for, made positive as the metric wants them, between columns of zeros."""
+    roots = []
+    for row in (0, 1, 2) if 2 in channels else (0, 1):
+        # An affine map: the model's bias is its last column.
+        mixed = cv2.transform(linear, np.append(_MATRIX[row], np.float32(_BIAS))[None])
+        roots.append(cv2.pow(mixed, 1 / 3))
     found: dict[int, Plane] = {}
     if 0 in channels:
-        found[0] = (roots[0] - roots[1]) * np.float32(7.0) + np.float32(0.42)
+        found[0] = _padded(cv2.addWeighted(roots[0], 7.0, roots[1], -7.0, 0.42))
     if 1 in channels:
-        found[1] = y + np.float32(0.01)
+        found[1] = _padded(cv2.addWeighted(roots[0], 0.5, roots[1], 0.5, 0.01 - float(_BIAS_ROOT)))
     if 2 in channels:
-        found[2] = roots[2] - y + np.float32(0.55)
+        y = cv2.addWeighted(roots[0], 0.5, roots[1], 0.5, 0.0)
+        found[2] = _padded(cv2.addWeighted(roots[2], 1.0, y, -1.0, 0.55))
     return found
 
 
-_KERNEL = cv2.getGaussianKernel(2 * _RADIUS + 1, _SIGMA, cv2.CV_32F)
+def _padded(plane: Any) -> Plane:
+    """Zeros beyond the left and right edge, as the reference's blur sees them."""
+    return np.asarray(cv2.copyMakeBorder(plane, 0, 0, RADIUS, RADIUS, cv2.BORDER_CONSTANT, value=0.0), np.float32)
 
 
-def _blurred(plane: Plane) -> Plane:
-    """Gaussian blur; zeros beyond the left and right edge, mirrored beyond the others, as the reference does."""
-    padded = cv2.copyMakeBorder(plane, 0, 0, _RADIUS, _RADIUS, cv2.BORDER_CONSTANT, value=0.0)
-    blurred = cv2.sepFilter2D(padded, cv2.CV_32F, _KERNEL, _KERNEL, borderType=cv2.BORDER_REFLECT)
-    return np.asarray(blurred[:, _RADIUS:-_RADIUS])
+_KERNEL = cv2.getGaussianKernel(2 * RADIUS + 1, _SIGMA, cv2.CV_32F)
+
+
+def blurred(plane: Plane, rows: slice) -> Plane:
+    """Gaussian blur of those rows; mirrored beyond the upper and lower edge, as the reference does."""
+    return np.asarray(cv2.sepFilter2D(plane, cv2.CV_32F, _KERNEL, _KERNEL, borderType=cv2.BORDER_REFLECT)[rows])
 
 
 def _scales_of(width: int, height: int) -> int:
@@ -183,21 +194,46 @@ def _channels(scale: int, scales: int) -> tuple[int, ...]:
     return tuple(c for c in range(3) if _wanted(scales)[scale, c].any)
 
 
+def strips_of(
+    array: NDArray[np.uint8], ground: float | None, channels: Sequence[tuple[int, ...]]
+) -> Iterator[tuple[int, int, slice, dict[int, Plane]]]:
+    """A picture's planes by scale, in strips that fit the processor's cache: about twice as fast as whole planes.
+
+    `channels` are those wanted at each scale. Gives the scale, the number of the strip, its rows without context, and
+    its planes.
+    """
+    height, width = array.shape[:2]
+    light: Plane | None = None
+    for scale, wanted in enumerate(channels):
+        smaller = np.empty(((height + 1) // 2, (width + 1) // 2, 3), np.float32)
+        step = max(RADIUS * 2, _STRIP // width // 2 * 2)
+        for number, top in enumerate(range(0, height, step)):
+            end = min(height, top + step)
+            above, below = min(RADIUS, top), min(RADIUS, height - end)
+            part = slice(top - above, end + below)
+            linear = _linear(array[part], ground) if light is None else light[part]
+            rows = slice(above, above + end - top)
+            if wanted:
+                yield scale, number, rows, _planes(linear, wanted)
+            smaller[top // 2 : (end + 1) // 2] = _halved(linear[rows])
+        light, (height, width) = smaller, smaller.shape[:2]
+
+
 def prepare(array: NDArray[np.uint8]) -> Prepared:
     """The original's side, prepared once: height x width x 1 to 4, sRGB, alpha not premultiplied."""
     height, width = array.shape[:2]
     has_alpha = array.ndim == 3 and array.shape[2] in (2, 4) and bool((array[:, :, -1] < 255).any())
-    grounds: dict[float | None, _Ground] = {}
+    grounds: dict[float | None, Ground] = {}
     scales = _scales_of(width, height)
     for ground in GROUNDS if has_alpha else (None,):
-        linear = _linear(array, ground)
-        planes = {}
-        for scale in range(scales):
-            for channel, plane in _planes(linear, _channels(scale, scales)).items():
-                mean = _blurred(plane)
-                planes[scale, channel] = _Side(plane, mean, _blurred(plane * plane) - mean * mean)
-            linear = _halved(linear)
-        grounds[ground] = _Ground(planes, scales)
+        planes: dict[tuple[int, int], list[Side]] = {}
+        for scale, _, rows, found in strips_of(array, ground, [_channels(s, scales) for s in range(scales)]):
+            for channel, plane in found.items():
+                mean = blurred(plane, rows)
+                variance = blurred(plane * plane, rows) - mean * mean
+                detail = np.asarray(1 + cv2.absdiff(plane[rows], mean), np.float32)
+                planes.setdefault((scale, channel), []).append(Side(rows, plane, mean, variance, detail))
+        grounds[ground] = Ground(planes, scales)
     return Prepared(width, height, grounds)
 
 
@@ -208,65 +244,76 @@ def score(original: Prepared, array: NDArray[np.uint8]) -> float:
     """
     if array.shape[:2] != (original.height, original.width):
         raise ValueError(f"the original is {original.width} x {original.height}, the rendition {array.shape[1::-1]}")
-    return min(_score_over(found, _linear(array, ground)) for ground, found in original.grounds.items())
+    return min(_score_over(found, array, ground) for ground, found in original.grounds.items())
 
 
-def _score_over(original: _Ground, linear: Plane) -> float:
+def _score_over(original: Ground, array: NDArray[np.uint8], ground: float | None) -> float:
+    scales = original.scales
+    sums: dict[tuple[int, int], NDArray[np.float64]] = {}
+    for scale, number, rows, planes in strips_of(array, ground, [_channels(s, scales) for s in range(scales)]):
+        for channel, plane in planes.items():
+            side = original.planes[scale, channel][number]
+            found = _differences(side, plane, rows, _wanted(scales)[scale, channel])
+            sums[scale, channel] = sums.get((scale, channel), 0.0) + found
     total = 0.0
-    for scale in range(original.scales):
-        channels = _channels(scale, original.scales)
-        for channel, plane in (_planes(linear, channels) if channels else {}).items():
-            total += _plane_difference(original.planes[scale, channel], plane, _wanted(original.scales)[scale, channel])
-        if scale + 1 < original.scales:
-            linear = _halved(linear)
+    for (scale, channel), values in sums.items():
+        wanted = _wanted(scales)[scale, channel]
+        pixels = _ceiling(array.shape[0], scale) * _ceiling(array.shape[1], scale)
+        for (mean, fourth), weights in zip(
+            values / pixels, (wanted.similarity, wanted.ringing, wanted.blur), strict=True
+        ):
+            total += weights[0] * float(mean) + weights[1] * float(fourth) ** 0.25
     return _from_difference(total)
 
 
-def _plane_difference(side: _Side, plane: Plane, wanted: _Wanted) -> float:
-    """The weighted difference of one plane."""
-    mean = _blurred(plane)
-    total = 0.0
+def _ceiling(length: int, scale: int) -> int:
+    """A length halved so many times, rounded up each time."""
+    return -(-length // (1 << scale))
+
+
+def _differences(side: Side, plane: Plane, rows: slice, wanted: _Wanted) -> NDArray[np.float64]:
+    """Of one strip the sums of similarity loss, ringing and blur (rows), and of their fourth powers (columns)."""
+    sums = np.zeros((3, 2))
+    mean = blurred(plane, rows)
     if any(wanted.similarity):
-        total += _weighted(similarity_loss(side, plane, mean), wanted.similarity)
+        sums[0] = _summed(similarity_loss(side, plane, rows, mean), wanted.similarity)
     if any(wanted.ringing) or any(wanted.blur):
-        ratio = (1 + cv2.absdiff(plane, mean)) / (1 + cv2.absdiff(side.plane, side.mean)) - 1
+        ratio = cv2.absdiff(plane[rows], mean)
+        np.add(ratio, 1, out=ratio)
+        np.divide(ratio, side.detail, out=ratio)
+        np.subtract(ratio, 1, out=ratio)
         if any(wanted.ringing):
-            total += _weighted(np.maximum(ratio, 0), wanted.ringing)
+            sums[1] = _summed(np.maximum(ratio, 0), wanted.ringing)
         if any(wanted.blur):
-            total += _weighted(np.maximum(-ratio, 0), wanted.blur)
-    return total
+            sums[2] = _summed(np.maximum(-ratio, 0), wanted.blur)
+    return sums
 
 
-def similarity_loss(side: _Side, plane: Plane, mean: Plane) -> Plane:
-    """One minus the structural similarity at every pixel, at least 0."""
-    covariance = _blurred(side.plane * plane) - side.mean * mean
-    variance = _blurred(plane * plane) - mean * mean
+def similarity_loss(side: Side, plane: Plane, rows: slice, mean: Plane) -> Plane:
+    """One minus the structural similarity at every pixel of a strip, at least 0 (with the columns of zeros)."""
+    both = blurred(side.plane * plane, rows)
+    both -= side.mean * mean
+    both *= 2
+    both += _C2
+    variance = blurred(plane * plane, rows)
+    variance -= mean * mean
+    variance += side.variance
+    variance += _C2
+    both /= variance
     apart = side.mean - mean
-    similarity = (1 - apart * apart) * (2 * covariance + _C2) / (side.variance + variance + _C2)
-    loss: Plane = np.maximum(1 - similarity, 0)
-    return loss
+    apart *= apart
+    np.subtract(1, apart, out=apart)
+    both *= apart
+    np.subtract(1, both, out=both)
+    return np.maximum(both, 0, out=both)
 
 
-def planes_of(
-    array: NDArray[np.uint8], ground: float | None, scales: Sequence[int], channel: int
-) -> Iterator[tuple[int, Plane, Plane]]:
-    """A picture's plane of one channel with its local mean, at each of the scales asked for."""
-    linear = _linear(array, ground)
-    for scale in range(max(scales, default=-1) + 1):
-        if scale in scales:
-            plane = _planes(linear, (channel,))[channel]
-            yield scale, plane, _blurred(plane)
-        linear = _halved(linear)
-
-
-def _weighted(values: Plane, weights: tuple[float, float]) -> float:
-    """The mean and the fourth norm of a plane, each by its weight."""
-    total = weights[0] * float(cv2.mean(values)[0]) if weights[0] else 0.0
-    if weights[1]:
-        squares = values * values
-        # Squared norm of the squares: the sum of fourth powers, gathered in double precision.
-        total += weights[1] * float((cv2.norm(squares, cv2.NORM_L2SQR) / squares.size) ** 0.25)
-    return total
+def _summed(values: Plane, weights: tuple[float, float]) -> tuple[float, float]:
+    """The sum of a strip and of its fourth powers, gathered in double precision, as far as they count."""
+    values = values[:, RADIUS:-RADIUS]
+    # Squared norm of the squares: the sum of fourth powers.
+    fourth = float(cv2.norm(values * values, cv2.NORM_L2SQR)) if weights[1] else 0.0
+    return (float(cv2.sumElems(values)[0]) if weights[0] else 0.0), fourth
 
 
 def _from_difference(total: float) -> float:

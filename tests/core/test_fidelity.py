@@ -8,14 +8,15 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from ivory_thistle.core.treatment.fidelity import FIDELITIES, Levels, encode_to_fidelity
 from PIL import Image
 from ssimulacra2 import compute_ssimulacra2
 
 from ivory_thistle.core.images.facts import read_facts
 from ivory_thistle.core.images.pixels import Pixels, decode, reduce
 from ivory_thistle.core.quality import prepare, score
-from ivory_thistle.core.treatment.fidelity import FIDELITIES, Levels, encode_to_fidelity
-from ivory_thistle.core.treatment.rules import TIERS, Rules, Tier
+from ivory_thistle.core.selection.tier import TIERS, Tier
+from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.treatment.treat import treat_image
 from pictures import encoded, photograph, translucent_graphic
 

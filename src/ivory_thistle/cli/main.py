@@ -2,35 +2,25 @@
 
 from __future__ import annotations
 
-import json
 import sys
 import tempfile
-from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated
 
 import typer
-from rich.console import Console
-from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
+from ivory_thistle.cli.output import kb, print_json, progress
+from ivory_thistle.cli.treating import treat
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
-from ivory_thistle.core.treatment.fidelity import FIDELITIES
-from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.browser import PageMeasurement
 from ivory_thistle.intake.crawl import CrawlOptions
-from ivory_thistle.intake.folder import Folder
-from ivory_thistle.workflows.headless import audit_json, measure_folder, measured_json, treat_folder, treat_json
-from ivory_thistle.workflows.reading import Progress as Callback
+from ivory_thistle.workflows.headless import audit_json, measure_folder, measured_json
 from ivory_thistle.workflows.sources import read_source
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=__doc__)
-_errors = Console(stderr=True)
-
-FolderArgument = Annotated[Path, typer.Argument(help="The folder of a built site.", show_default=False)]
-JsonOption = Annotated[bool, typer.Option("--json", help="Print the result as JSON.")]
+app.command()(treat)
 
 
 @app.command()
@@ -38,7 +28,7 @@ def audit(
     source: Annotated[
         str, typer.Argument(help="A folder, a ZIP, a HAR file, or an address.", metavar="FOLDER|ZIP|HAR|URL")
     ],
-    as_json: JsonOption = False,
+    as_json: Annotated[bool, typer.Option("--json", help="Print the result as JSON.")] = False,
     measure: Annotated[bool, typer.Option("--measure", help="Also load every page in headless Chromium.")] = False,
     screens: Annotated[str, typer.Option(help="Screens to measure on, with commas between.")] = "",
     pages: Annotated[int, typer.Option(help="Of an address: read so many pages at most.")] = 500,
@@ -57,54 +47,20 @@ def audit(
         seconds_between=0.02 if own_server else 0.2,
     )  # fmt: skip
     parts = ("Reading files", "Measuring pages") if measure else ("Reading files",)
-    with tempfile.TemporaryDirectory(prefix="thistle-") as staging, _progress(parts) as bars:
+    with tempfile.TemporaryDirectory(prefix="thistle-") as staging, progress(parts) as bars:
         folder, site = read_source(source, Path(staging), options, bars[0])
         measured = measure_folder(folder, site, chosen, bars[1]) if measure else []
     if not site.pages and not site.images:
         raise UnusableInput(f"{source} holds no web page and no picture.")
     if measure:
         if as_json:
-            _print_json(measured_json(site, measured))
+            print_json(measured_json(site, measured))
         else:
             _print_measured([m for m, _ in measured])
     elif as_json:
-        _print_json(audit_json(site))
+        print_json(audit_json(site))
     else:
         _print_audit(site)
-
-
-@app.command()
-def treat(
-    folder: FolderArgument,
-    out: Annotated[Path, typer.Option(help="The new folder to write.", show_default=False)],
-    as_json: JsonOption = False,
-    fidelity: Annotated[
-        str, typer.Option(help="Keep this look: exacting, faithful, everyday or lean. Without it, fixed qualities.")
-    ] = "",
-) -> None:
-    """Treat a site's images and write the whole site, rewritten, to a new folder."""
-    rules = _rules(fidelity)
-    with _progress(("Reading files", "Treating images")) as (on_file, on_image):
-        site, handover, failed = treat_folder(Folder(folder), out, rules, on_file, on_image)
-    if as_json:
-        _print_json(treat_json(site, handover, failed))
-        return
-    before, after = handover.savings.before, handover.savings.after["avif"]
-    share = f", {100 * (1 - after / before):.0f} % less" if before else ""
-    typer.echo(f"{len(handover.new_files)} new files, {len(handover.rewritten)} pages and style sheets rewritten.")
-    typer.echo(f"Images in use: {_kb(before)} before, {_kb(after)} after{share} (avif; kB = 1,000 bytes).")
-    for failure in failed:
-        typer.echo(f"Not treated: {failure.path}. {failure.reason}")
-
-
-def _rules(fidelity: str) -> Rules:
-    """Rules with a fidelity by name. Raises UnusableInput for an unknown one."""
-    if not fidelity:
-        return Rules()
-    known = next((score for name, score in FIDELITIES.items() if name == fidelity), None)
-    if known is None:
-        raise UnusableInput(f"There is no fidelity {fidelity!r}; there are {', '.join(FIDELITIES)}.")
-    return Rules(fidelity=known)
 
 
 def _screens(names: str) -> list[Screen]:
@@ -121,7 +77,7 @@ def _print_measured(measured: list[PageMeasurement]) -> None:
     how = "measured" if all(m.measured for m in measured) else "estimated from markup, for no browser is installed"
     typer.echo(f"Image bytes on the wire, at opening and scrolled through ({how}; kB = 1,000 bytes).")
     for m in measured:
-        typer.echo(f"{_kb(m.opening_bytes):>12} {_kb(m.scrolled_bytes):>12}  {m.screen:<8} {m.page}")
+        typer.echo(f"{kb(m.opening_bytes):>12} {kb(m.scrolled_bytes):>12}  {m.screen:<8} {m.page}")
         for note in (m.problem, *m.errors):
             if note:
                 typer.echo(f"{'':26}{note}")
@@ -142,35 +98,14 @@ def main() -> None:
         sys.exit(130)
 
 
-@contextmanager
-def _progress(names: tuple[str, ...]) -> Iterator[tuple[Callback, ...]]:
-    """A bar for each named part, on a terminal only."""
-    columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
-    with Progress(*columns, console=_errors, disable=not _errors.is_terminal, transient=True) as bars:
-
-        def bar(name: str) -> Callback:
-            task = bars.add_task(name, total=None)
-            return lambda done, total: bars.update(task, completed=done, total=total)
-
-        yield tuple(bar(name) for name in names)
-
-
-def _print_json(content: dict[str, Any]) -> None:
-    typer.echo(json.dumps(content, indent=2, ensure_ascii=False))
-
-
 def _print_audit(site: SiteReading) -> None:
     totals = audit_json(site)["totals"]
     typer.echo(
-        f"{totals['pages']} pages, {totals['images']} images, {_kb(totals['image_bytes'])} of image files;"
+        f"{totals['pages']} pages, {totals['images']} images, {kb(totals['image_bytes'])} of image files;"
         f" {totals['unused_images']} unused, {totals['broken_references']} broken references (kB = 1,000 bytes)."
     )
     for page in sorted(site.pages, key=lambda p: -p.image_bytes):
         broken = f", {len(page.broken)} broken" if page.broken else ""
-        typer.echo(f"{_kb(page.image_bytes):>14}  {page.path} ({len(page.files)} images{broken})")
+        typer.echo(f"{kb(page.image_bytes):>14}  {page.path} ({len(page.files)} images{broken})")
     for fault in site.faults:
         typer.echo(f"Note: {fault.message}")
-
-
-def _kb(size: int) -> str:
-    return f"{size / 1000:,.0f} kB"

@@ -196,7 +196,7 @@ class Coordinator:
             if task is None:
                 return None
             future = client.submit(
-                treat_blob, self._blobs.url, task.facts, task.kind, task.widths, rules, pure=False, retries=1
+                treat_blob, self._blobs.url, task.facts, task.steps, rules, task.role, task.kind, pure=False, retries=1
             )
             ids[future.key] = task.id
             return future

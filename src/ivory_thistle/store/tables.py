@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, ForeignKey, Index, MetaData, String, Text, UniqueConstraint
+from sqlalchemy import BigInteger, Double, ForeignKey, Index, MetaData, String, Text, UniqueConstraint
 from sqlalchemy.dialects.mysql import BINARY, DATETIME, JSON, LONGTEXT
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -221,7 +221,10 @@ class Run(Base):
 
 
 class Task(Base):
-    """One image of a run. States: waiting, done, failed, left (alone); `reason` says why in words."""
+    """One image of a run. States: waiting, done, failed, left (alone); `reason` says why in words.
+
+    `widths` is its ladder; those in `dense` are loaded by screens of high density only.
+    """
 
     __tablename__ = "task"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -229,6 +232,8 @@ class Task(Base):
     image_id: Mapped[int] = _key("image.id")
     state: Mapped[str] = mapped_column(String(16))
     widths: Mapped[list[Any]]
+    dense: Mapped[list[Any] | None]
+    role: Mapped[str] = mapped_column(String(16), default="content")
     reason: Mapped[str] = mapped_column(Text, default="")
     words: Mapped[list[Any]]
     bytes_before: Mapped[int]
@@ -249,6 +254,7 @@ class Rendition(Base):
     height: Mapped[int]
     bytes: Mapped[int]
     settings: Mapped[str] = mapped_column(String(255))
+    score: Mapped[float | None] = mapped_column(Double)
     sha256: Mapped[str] = mapped_column(Digest)
     __table_args__ = (Index(None, "task_id"), _OPTIONS)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from hashlib import sha256
 from typing import TypeVar
 
@@ -15,6 +15,7 @@ from ivory_thistle.core.findings.pages import PageWeighed
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
 from ivory_thistle.core.treatment.roles import ROLES, RoleChoice, Slot
+from ivory_thistle.intake.browser import PageMeasurement
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.capture import insert_rows, stored_site
@@ -81,13 +82,13 @@ def audit_capture(capture_id: int, sessions: sessionmaker[Session], blobs: Blobs
         owner = session.get_one(t.Site, capture.site_id)
         policy, choices = site_policy(owner), role_choices(session, owner.id)
         site, read = stored_site(session, capture_id, blobs)
-        slots, weighed = _newest_measured(session, capture_id)
+        slots, weighed = newest_measured(session, capture_id)
     audit = audit_site(site, read, slots or list(guessed_slots(site)), weighed, policy, choices)
     with sessions.begin() as session:
         _keep(session, capture_id, site, audit)
 
 
-def _newest_measured(session: Session, capture_id: int) -> tuple[list[Slot], list[PageWeighed]]:
+def newest_measured(session: Session, capture_id: int) -> tuple[list[Slot], list[PageWeighed]]:
     """The boxes and weights (of the most modern tier) of the newest measurement that has any."""
     row = session.execute(
         select(t.Measurement)
@@ -139,6 +140,18 @@ def guessed_slots(site: SiteReading) -> Iterator[Slot]:
             if p.declared_width and p.element == "img" and image and image.facts.width:
                 height = p.declared_width * image.facts.height / image.facts.width
                 yield Slot(page.path, laptop, image.path, "img", 0, 0, p.declared_width, height, measured=False)
+
+
+def measured_slots(measured: Iterable[tuple[PageMeasurement, object]], screens: Iterable[Screen]) -> Iterator[Slot]:
+    """The boxes that measurements found, each with its weights, for pictures of the site itself."""
+    by_name = {s.name: s for s in screens}
+    for m, _ in measured:
+        for p in m.placements:
+            if p.path and p.width > 0:
+                yield Slot(
+                    m.page, by_name[m.screen], p.path, p.kind, p.x, p.y, p.width, p.height, p.first_screen, p.lazy,
+                    p.fit, p.element, p.alt, p.around, m.measured,
+                )  # fmt: skip
 
 
 def _keep(session: Session, capture_id: int, site: SiteReading, audit: Audit) -> None:

@@ -15,9 +15,10 @@ from ivory_thistle.core.references.site import Image, Page, Placement, SiteReadi
 from ivory_thistle.core.references.source import read_css_source, read_html_source
 from ivory_thistle.core.reports.savings import Savings, reckon_savings
 from ivory_thistle.core.rewriting.css import Outcomes, rewrite_declarations
-from ivory_thistle.core.rewriting.delivery import Delivery, NewFile, RenditionFacts, plan_delivery
+from ivory_thistle.core.rewriting.delivery import NAMES_PATTERN, Delivery, NewFile, RenditionFacts, plan_delivery
 from ivory_thistle.core.rewriting.html import rewrite_page
-from ivory_thistle.core.treatment.rules import TIERS, Rules
+from ivory_thistle.core.selection.tier import TIERS
+from ivory_thistle.core.treatment.rules import Rules
 
 MANIFEST_KIND = "ivory-thistle-handover"
 _MANIFEST_NAMES = ("manifest.json", "handover-manifest.json")
@@ -37,7 +38,8 @@ class TreatedImage:
 class Handover:
     """Everything that leaves besides the unchanged originals.
 
-    `new_files` are renditions; `texts` are rewritten pages and style sheets and our own two files, by path.
+    `new_files` are renditions; `texts` are rewritten pages and style sheets and our own two files, by path; `originals`
+    are the paths that new files stand for.
     """
 
     new_files: tuple[NewFile, ...]
@@ -45,6 +47,7 @@ class Handover:
     rewritten: tuple[str, ...]
     savings: Savings
     faults: tuple[Fault, ...]
+    originals: frozenset[str] = frozenset()
 
 
 def prepare_handover(
@@ -52,10 +55,13 @@ def prepare_handover(
     treated: Sequence[TreatedImage],
     rules: Rules,
     read: Callable[[str], bytes],
+    names: str = NAMES_PATTERN,
+    replacing: bool = False,
 ) -> Handover:
     """Names the new files, rewrites what shows the originals, and reckons what that saves.
 
-    `read` gives a file of the site by path. A page that can't be rewritten stays as it is and is a fault.
+    `read` gives a file of the site by path; `names` and `replacing` are as in `plan_delivery`. A page that can't be
+    rewritten stays as it is and is a fault.
     """
     index = site.index
     used = {path for page in site.pages for path in page.files}
@@ -65,7 +71,7 @@ def prepare_handover(
         for path in t.image.paths
         if path in used
     ]
-    deliveries = plan_delivery(originals, index)
+    deliveries = plan_delivery(originals, index, names, replacing)
     texts, outcomes, faults = _rewrite_all(site, deliveries, read)
     given = {path for outcome in outcomes.values() for path in outcome.values()}
     kept = _needed(deliveries.values(), given)
@@ -77,7 +83,8 @@ def prepare_handover(
             deliveries.values(), kept, treated, rewritten, savings, rules, previous
         )
         texts[_own_name(site, _SAVINGS_NAMES, previous is not None)] = savings_csv(savings)
-    return Handover(kept, texts, rewritten, savings, tuple(faults))
+    made_of = frozenset(d.path for d in deliveries.values() if any(f in kept for f in d.files))
+    return Handover(kept, texts, rewritten, savings, tuple(faults), made_of)
 
 
 def _rewrite_all(

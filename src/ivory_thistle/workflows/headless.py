@@ -6,22 +6,28 @@ import os
 import shutil
 import tempfile
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor, as_completed
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
 from ivory_thistle.core.errors import EncodeError, PictureError, UnusableInput
-from ivory_thistle.core.images.facts import ImageFacts
-from ivory_thistle.core.references.site import Image, SiteReading
-from ivory_thistle.core.selection.screen import Screen
-from ivory_thistle.core.treatment.ladder import Plan, plan_treatment
-from ivory_thistle.core.treatment.rules import Rules, Tier
-from ivory_thistle.core.treatment.treat import Treated, treat_image
+from ivory_thistle.core.findings.audit import site_roles
+from ivory_thistle.core.images.resize import Resize, target_size
+from ivory_thistle.core.references.site import SiteReading
+from ivory_thistle.core.rewriting.delivery import NAMES_PATTERN
+from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
+from ivory_thistle.core.selection.tier import Tier
+from ivory_thistle.core.treatment.choice import Treated
+from ivory_thistle.core.treatment.ladder import Plan, Step, plan_treatment
+from ivory_thistle.core.treatment.roles import Role, Slot
+from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.treatment.treat import treat_image
 from ivory_thistle.intake.browser import PageMeasurement
 from ivory_thistle.intake.folder import Folder
+from ivory_thistle.workflows.auditing import guessed_slots, measured_slots
 from ivory_thistle.workflows.handover import Handover, TreatedImage, made_before, prepare_handover
 from ivory_thistle.workflows.measuring import Weights, measure_site
 from ivory_thistle.workflows.reading import Progress, nothing, read_folder
@@ -131,26 +137,52 @@ def treat_json(site: SiteReading, handover: Handover, failed: Iterable[Failure],
     }
 
 
-def plans_for(site: SiteReading, rules: Rules, read: Callable[[str], bytes]) -> tuple[Plan, ...]:
+def plans_for(
+    site: SiteReading,
+    rules: Rules,
+    read: Callable[[str], bytes],
+    slots: Iterable[Slot] = (),
+    roles: Mapping[str, Role] | None = None,
+) -> tuple[Plan, ...]:
     """Plans for every image in use; what an earlier handover made is left alone."""
     made = made_before(site, read)
     return tuple(
-        Plan(p.image, reason="Made by an earlier treatment.") if p.image.facts.sha256 in made else p
-        for p in plan_treatment(site, rules)
+        Plan(p.image, p.role, reason="Made by an earlier treatment.") if p.image.facts.sha256 in made else p
+        for p in plan_treatment(site, rules, slots, roles)
     )
+
+
+@dataclass(frozen=True, slots=True)
+class TreatOptions:
+    """How a folder is treated from the command line.
+
+    `widths` are made of every image instead of what its places ask for; `size` reshapes each picture first; both are
+    for folders of pictures alone. `only` lists the tiers that are written of those ("baseline" is the fallback).
+    `names` is the pattern of new files' names. `measure` loads every page in a browser first.
+    """
+
+    widths: tuple[int, ...] = ()
+    size: Resize | None = None
+    only: tuple[Tier, ...] = ()
+    names: str = NAMES_PATTERN
+    measure: bool = False
+    processes: int = 2
+
+
+_NO_OPTIONS = TreatOptions()
 
 
 def treat_folder(
     folder: Folder,
     out: Path,
     rules: Rules,
-    on_file: Progress = nothing,
-    on_image: Progress = nothing,
-    processes: int = 2,
+    options: TreatOptions = _NO_OPTIONS,
+    progress: tuple[Progress, Progress, Progress] = (nothing, nothing, nothing),
 ) -> tuple[SiteReading, Handover, tuple[Failure, ...]]:
     """Treats a folder into the new folder `out`, which must not exist or be empty (UnusableInput).
 
-    `out` is built under a temporary name and renamed at the end: it is whole or not there.
+    `out` is built under a temporary name and renamed at the end: it is whole or not there. `progress` is told of files
+    read, pages measured and images treated.
     """
     out = out.absolute()
     if out.exists() and (not out.is_dir() or any(out.iterdir())):
@@ -161,41 +193,67 @@ def treat_folder(
         raise UnusableInput(f"The folder {out.parent} does not exist.")
     if not os.access(out.parent, os.W_OK):
         raise UnusableInput(f"The folder {out.parent} may not be written by this user.")
-    site = read_folder(folder, on_file)
+    site = read_folder(folder, progress[0])
     if not site.pages and not site.images:
         raise UnusableInput(f"{folder.root} holds no web page and no picture.")
+    pictures_only = all(page.is_folder for page in site.pages)
+    if not pictures_only and (options.size or options.widths or options.only):
+        what = "widths, sizes and formats follow from where a site shows its images"
+        raise UnusableInput(f"{folder.root} holds web pages: {what}. They can be given for folders of pictures alone.")
     staging = Path(tempfile.mkdtemp(prefix=f".{out.name}-", dir=out.parent))
     try:
-        return _treat_into(folder, site, staging, out, rules, on_image, processes)
+        plans = _plans(folder, site, rules, options, progress[1])
+        treated, data, failed = _treat_all(plans, folder, rules, options, progress[2], staging / "renditions")
+        if options.only:
+            kept = frozenset(options.only)
+            treated = [replace(t, renditions=tuple(r for r in t.renditions if r.tier in kept)) for t in treated]
+        handover = prepare_handover(site, treated, rules, folder.read, options.names, replacing=pictures_only)
+        _build(folder, site, handover, data, staging / "site", pictures_only)
+        if out.exists():
+            out.rmdir()
+        (staging / "site").rename(out)
+        out.chmod(0o755)
+        return site, handover, failed
     finally:
         shutil.rmtree(staging, ignore_errors=True)
 
 
-def _treat_into(
-    folder: Folder,
-    site: SiteReading,
-    staging: Path,
-    out: Path,
-    rules: Rules,
-    on_image: Progress,
-    processes: int,
-) -> tuple[SiteReading, Handover, tuple[Failure, ...]]:
-    treated, data, failed = _treat_all(site, folder, rules, on_image, processes, staging / "renditions")
-    handover = prepare_handover(site, treated, rules, folder.read)
-    built = staging / "site"
+def _plans(
+    folder: Folder, site: SiteReading, rules: Rules, options: TreatOptions, on_page: Progress
+) -> tuple[Plan, ...]:
+    slots = list(guessed_slots(site))
+    if options.measure:
+        slots = list(measured_slots(measure_folder(folder, site, DEFAULT_SCREENS, on_page), DEFAULT_SCREENS))
+    roles = {path: found.role for path, found in site_roles(site, slots).items()}
+    plans = plans_for(site, rules, folder.read, slots, roles)
+    if not (options.size or options.widths):
+        return plans
+    return tuple(replace(p, steps=_given_steps(p, options)) if p.steps else p for p in plans)
+
+
+def _given_steps(plan: Plan, options: TreatOptions) -> tuple[Step, ...]:
+    """The widths that were asked for, none wider than the picture in its new size."""
+    facts = plan.image.facts
+    if facts.format == "svg":
+        return plan.steps
+    widest = target_size(facts.width, facts.height, options.size)[0] if options.size else facts.width
+    wanted = {min(w, widest) for w in options.widths} or {widest}
+    return tuple(Step(w) for w in sorted(wanted))
+
+
+def _build(
+    folder: Folder, site: SiteReading, handover: Handover, data: Mapping[str, Path], built: Path, pictures_only: bool
+) -> None:
+    """Writes what leaves: new files, rewritten pages, and the originals (of pictures alone: those nothing came of)."""
     built.mkdir()
+    replaced = handover.originals if pictures_only else frozenset()
     for path in site.files:
-        if path not in handover.texts:
+        if path not in handover.texts and path not in replaced:
             _place(built / path, lambda target, p=path: shutil.copy2(folder.root / p, target))  # type: ignore[misc]
     for new in handover.new_files:
         _place(built / new.path, lambda target, f=new: shutil.copyfile(data[f.sha256], target))  # type: ignore[misc]
     for path, text in handover.texts.items():
         _place(built / path, lambda target, t=text: target.write_bytes(t))  # type: ignore[misc]
-    if out.exists():
-        out.rmdir()
-    built.rename(out)
-    out.chmod(0o755)
-    return site, handover, failed
 
 
 def _place(target: Path, write: Callable[[Path], Any]) -> None:
@@ -204,21 +262,17 @@ def _place(target: Path, write: Callable[[Path], Any]) -> None:
 
 
 def _treat_all(
-    site: SiteReading, folder: Folder, rules: Rules, on_image: Progress, processes: int, keep: Path
+    planned: Sequence[Plan], folder: Folder, rules: Rules, options: TreatOptions, on_image: Progress, keep: Path
 ) -> tuple[list[TreatedImage], dict[str, Path], tuple[Failure, ...]]:
     """Treats in separate processes; renditions wait as files named by their hash."""
     keep.mkdir()
-    planned = plans_for(site, rules, folder.read)
-    plans = [p for p in planned if p.widths]
+    plans = [p for p in planned if p.steps]
     failed = [Failure(p.image.path, p.reason) for p in planned if p.image.facts.problem]
     treated: dict[str, TreatedImage] = {}
     files: dict[str, Path] = {}
     on_image(0, len(plans))
-    with ProcessPoolExecutor(processes, mp_context=get_context("spawn")) as pool:
-        futures = {
-            pool.submit(_treat_file, folder.root / p.image.path, p.image.facts, _kind(p.image), p.widths, rules): p
-            for p in plans
-        }
+    with ProcessPoolExecutor(options.processes, mp_context=get_context("spawn")) as pool:
+        futures = {pool.submit(_treat_file, folder.root / p.image.path, p, rules, options.size): p for p in plans}
         for number, future in enumerate(as_completed(futures), 1):
             plan = futures[future]
             try:
@@ -237,9 +291,7 @@ def _treat_all(
     return in_order, files, tuple(sorted(failed, key=lambda f: f.path))
 
 
-def _kind(image: Image) -> str | None:
-    return image.look.kind if image.look else None
-
-
-def _treat_file(path: Path, facts: ImageFacts, kind: str | None, widths: tuple[int, ...], rules: Rules) -> Treated:
-    return treat_image(path.read_bytes(), facts, widths, rules, kind)
+def _treat_file(path: Path, plan: Plan, rules: Rules, size: Resize | None) -> Treated:
+    look = plan.image.look
+    kind = look.kind if look else None
+    return treat_image(path.read_bytes(), plan.image.facts, plan.steps, rules, plan.role, kind, size)

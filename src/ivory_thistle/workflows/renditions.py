@@ -8,8 +8,11 @@ from dataclasses import dataclass
 from ivory_thistle.core.errors import EncodeError, PictureError
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.rewriting.delivery import RenditionFacts
+from ivory_thistle.core.treatment.choice import Treated
+from ivory_thistle.core.treatment.ladder import Step
+from ivory_thistle.core.treatment.roles import Role
 from ivory_thistle.core.treatment.rules import Rules
-from ivory_thistle.core.treatment.treat import Treated, treat_image
+from ivory_thistle.core.treatment.treat import treat_image
 from ivory_thistle.store.blobs import Blobs
 
 
@@ -26,18 +29,19 @@ class TaskResult:
 def facts_of(treated: Treated) -> tuple[RenditionFacts, ...]:
     """The renditions' facts without their data."""
     return tuple(
-        RenditionFacts(r.tier, r.format, r.width, r.height, r.bytes, r.sha256, r.settings) for r in treated.renditions
+        RenditionFacts(r.tier, r.format, r.width, r.height, r.bytes, r.sha256, r.settings, r.score)
+        for r in treated.renditions
     )
 
 
 def treat_blob(
-    blobs_url: str, facts: ImageFacts, kind: str | None, widths: tuple[int, ...], rules: Rules
+    blobs_url: str, facts: ImageFacts, steps: tuple[Step, ...], rules: Rules, role: Role, kind: str | None
 ) -> TaskResult:
     """Treats the image with `facts`; a picture that can't be treated is a result with its reason."""
     begun = time.monotonic()
     blobs = Blobs(blobs_url)
     try:
-        treated = treat_image(blobs.get(facts.sha256), facts, widths, rules, kind)
+        treated = treat_image(blobs.get(facts.sha256), facts, steps, rules, role, kind)
     except (PictureError, EncodeError, FileNotFoundError, MemoryError) as error:
         return TaskResult(reason=str(error) or type(error).__name__, seconds=time.monotonic() - begun)
     for rendition in treated.renditions:

@@ -12,9 +12,13 @@ from sqlalchemy.orm import Session
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.rewriting.delivery import RenditionFacts
-from ivory_thistle.core.treatment.rules import Rules, Tier
+from ivory_thistle.core.selection.tier import Tier
+from ivory_thistle.core.treatment.ladder import Step
+from ivory_thistle.core.treatment.roles import ROLES, Role
+from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.workflows.auditing import newest_measured
 from ivory_thistle.workflows.capture import stored_site
 from ivory_thistle.workflows.handover import Handover, TreatedImage, prepare_handover
 from ivory_thistle.workflows.headless import plans_for
@@ -27,8 +31,9 @@ class WaitingTask:
 
     id: int
     facts: ImageFacts
+    steps: tuple[Step, ...]
+    role: Role
     kind: str | None
-    widths: tuple[int, ...]
 
 
 def start_run(
@@ -44,17 +49,19 @@ def start_run(
     run = t.Run(capture_id=capture_id, state="waiting", rules=rules.as_dict())
     session.add(run)
     session.flush()
-    for plan in plans_for(site, rules, read):
+    slots, _ = newest_measured(session, capture_id)
+    for plan in plans_for(site, rules, read, slots, stored_roles(session, capture_id)):
         facts = plan.image.facts
         if chosen is not None and ids[facts.sha256] not in chosen:
             _carry_over(session, run.id, ids[facts.sha256], facts.bytes, earlier.get(ids[facts.sha256]))
             continue
-        state = "waiting" if plan.widths else "failed" if facts.problem else "left"
+        state = "waiting" if plan.steps else "failed" if facts.problem else "left"
         session.add(
             t.Task(
-                run_id=run.id, image_id=ids[facts.sha256], state=state, widths=list(plan.widths),
+                run_id=run.id, image_id=ids[facts.sha256], state=state, role=plan.role,
+                widths=[s.width for s in plan.steps], dense=[s.width for s in plan.steps if s.dense],
                 reason=plan.reason, words=[], bytes_before=facts.bytes,
-                bytes_after=facts.bytes, finished_at=None if plan.widths else t.now(),
+                bytes_after=facts.bytes, finished_at=None if plan.steps else t.now(),
             )
         )  # fmt: skip
     return run
@@ -72,7 +79,8 @@ def _done_tasks(session: Session, capture_id: int) -> dict[int, t.Task]:
 def _carry_over(session: Session, run_id: int, image_id: int, size: int, earlier: t.Task | None) -> None:
     task = t.Task(
         run_id=run_id, image_id=image_id, state="done" if earlier else "left",
-        widths=earlier.widths if earlier else [], reason="" if earlier else "Not among the images chosen.",
+        widths=earlier.widths if earlier else [], dense=earlier.dense if earlier else [],
+        role=earlier.role if earlier else "content", reason="" if earlier else "Not among the images chosen.",
         words=earlier.words if earlier else [], bytes_before=size,
         bytes_after=earlier.bytes_after if earlier else size, finished_at=t.now(),
     )  # fmt: skip
@@ -80,7 +88,7 @@ def _carry_over(session: Session, run_id: int, image_id: int, size: int, earlier
     if not earlier:
         return
     session.flush()
-    kept = ("tier", "format", "width", "height", "bytes", "settings", "sha256")
+    kept = ("tier", "format", "width", "height", "bytes", "settings", "score", "sha256")
     for r in session.scalars(select(t.Rendition).where(t.Rendition.task_id == earlier.id)):
         session.add(t.Rendition(task_id=task.id, **{name: getattr(r, name) for name in kept}))
 
@@ -88,12 +96,28 @@ def _carry_over(session: Session, run_id: int, image_id: int, size: int, earlier
 def waiting_tasks(session: Session, run_id: int) -> list[WaitingTask]:
     """The tasks still to be done, the largest pictures first so that the end is not one long wait."""
     rows = session.execute(
-        select(t.Task.id, t.Image.facts, t.Image.kind, t.Task.widths)
+        select(t.Task.id, t.Image.facts, t.Task.widths, t.Task.dense, t.Task.role, t.Image.kind)
         .join(t.Image, t.Image.id == t.Task.image_id)
         .where(t.Task.run_id == run_id, t.Task.state == "waiting")
         .order_by(t.Image.pixels.desc(), t.Task.id)
     )
-    return [WaitingTask(i, ImageFacts(**facts), kind or None, tuple(widths)) for i, facts, kind, widths in rows]
+    return [
+        WaitingTask(
+            i, ImageFacts(**facts), tuple(Step(w, w in (dense or ())) for w in widths), role_of(role), kind or None
+        )
+        for i, facts, widths, dense, role, kind in rows
+    ]  # fmt: skip
+
+
+def stored_roles(session: Session, capture_id: int) -> dict[str, Role]:
+    """The roles that the audit found for a capture's images, by path."""
+    rows = session.execute(select(t.Image.path, t.Image.role).where(t.Image.capture_id == capture_id))
+    return {path: role_of(role) for path, role in rows}
+
+
+def role_of(name: str) -> Role:
+    """A role by its name; content for none."""
+    return next((role for role in ROLES if role == name), "content")
 
 
 def keep_result(session: Session, task_id: int, result: TaskResult) -> None:
@@ -103,7 +127,7 @@ def keep_result(session: Session, task_id: int, result: TaskResult) -> None:
     rows = [
         {
             "task_id": task_id, "tier": r.tier, "format": r.format, "width": r.width, "height": r.height,
-            "bytes": r.bytes, "settings": r.settings, "sha256": r.sha256,
+            "bytes": r.bytes, "settings": r.settings, "score": r.score, "sha256": r.sha256,
         }
         for r in result.renditions
     ]  # fmt: skip
@@ -155,7 +179,7 @@ def handover_of(session: Session, run: t.Run, blobs: Blobs) -> tuple[SiteReading
     )
     for digest, said, r in rows:
         words[digest] = tuple(said)
-        facts = RenditionFacts(r.tier, r.format, r.width, r.height, r.bytes, r.sha256, r.settings)
+        facts = RenditionFacts(r.tier, r.format, r.width, r.height, r.bytes, r.sha256, r.settings, r.score)
         made[digest].append(facts)
     treated = [
         TreatedImage(i, tuple(made[i.facts.sha256]), words[i.facts.sha256])

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 from ivory_thistle.core.selection.loads import Loaded
-from ivory_thistle.core.treatment.rules import Tier
+from ivory_thistle.core.selection.tier import Tier
 from ivory_thistle.store import tables as t
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from dataclasses import asdict
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Response
 from sqlalchemy import func, select
@@ -26,13 +26,12 @@ from ivory_thistle.api.selections import selected
 from ivory_thistle.api.services import ServicesDep, SessionDep
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.sniff import MIME, sniff_format
-from ivory_thistle.core.treatment.fidelity import FIDELITIES, Fidelity
-from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.treatment.rules import FIDELITIES, Fidelity, Rules
 from ivory_thistle.store import tables as t
-from ivory_thistle.workflows.auditing import site_policy
+from ivory_thistle.workflows.auditing import newest_measured, site_policy
 from ivory_thistle.workflows.capture import stored_site
 from ivory_thistle.workflows.headless import plans_for
-from ivory_thistle.workflows.runs import start_run
+from ivory_thistle.workflows.runs import start_run, stored_roles
 
 router = APIRouter(prefix="/captures/{capture_id}", tags=["captures"])
 Limit = Annotated[int, Query(ge=1, le=500)]
@@ -226,16 +225,17 @@ def get_forecast(capture_id: int, session: SessionDep, services: ServicesDep) ->
     capture_of(session, capture_id)
     site, read = stored_site(session, capture_id, services.blobs)
     rules = Rules()
-    plans = plans_for(site, rules, read)
+    slots, _ = newest_measured(session, capture_id)
+    plans = plans_for(site, rules, read, slots, stored_roles(session, capture_id))
     reasons = Counter(_kind_of_reason(p.reason) for p in plans if p.reason)
     unused = sum(i.unused for i in site.images)
     if unused:
         reasons["No page uses it."] = unused
     return schemas.Forecast(
         rules=schemas.RulesOut.model_validate(rules),
-        images=sum(bool(p.widths) for p in plans),
-        bytes=sum(p.image.facts.bytes for p in plans if p.widths),
-        renditions=sum(3 * len(p.widths) for p in plans),
+        images=sum(bool(p.steps) for p in plans),
+        bytes=sum(p.image.facts.bytes for p in plans if p.steps),
+        renditions=sum((1 if p.image.facts.format == "svg" else 3) * len(p.steps) for p in plans),
         left_alone=[schemas.LeftAlone(reason=r, count=n) for r, n in reasons.most_common()],
     )
 
@@ -251,17 +251,21 @@ def add_run(
     session: SessionDep,
     services: ServicesDep,
     chosen: schemas.Selection | None = None,
-    fidelity: Fidelity | None = None,
+    fidelity: Fidelity | Literal["fixed"] | None = None,
 ) -> schemas.Run:
     """Starts a treatment of the whole site or of chosen images; one that is going on already is returned instead.
 
-    With a fidelity every lossy file keeps that look; without one the qualities are fixed.
+    With a fidelity every lossy file keeps that look; without one each keeps what its role asks for. "fixed" searches
+    nothing and takes one quality for all.
     """
     capture_of(session, capture_id)
     going = newest_run(session, capture_id)
     if going and going.state in ("waiting", "running", "finishing"):
         return run_out(session, going)
-    rules = Rules(fidelity=FIDELITIES[fidelity] if fidelity else 0)
+    if fidelity == "fixed":
+        rules = Rules(fixed=True)
+    else:
+        rules = Rules.at_fidelity(FIDELITIES[fidelity]) if fidelity else Rules()
     ids = None
     if chosen is not None:
         ids = frozenset(session.scalars(selected(capture_id, chosen).with_only_columns(t.Image.id)).all())

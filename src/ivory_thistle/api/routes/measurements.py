@@ -14,7 +14,7 @@ from ivory_thistle.api.errors import not_found
 from ivory_thistle.api.figures import budget_state, held_against, pages_over, site_connections
 from ivory_thistle.api.routes.captures import Limit, capture_of, picture
 from ivory_thistle.api.services import ServicesDep, SessionDep
-from ivory_thistle.core.treatment.rules import Tier
+from ivory_thistle.core.selection.tier import Tier
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.auditing import site_policy
 from ivory_thistle.workflows.measuring import start_measurement

@@ -134,7 +134,7 @@ class PlacementOut(Out):
 
 
 class RenditionOut(Out):
-    """One file made of an image."""
+    """One file made of an image; `score` is how it looks (SSIMULACRA 2; None: it was not judged)."""
 
     id: int
     tier: str
@@ -143,6 +143,7 @@ class RenditionOut(Out):
     height: int
     bytes: int
     settings: str
+    score: float | None
 
 
 class ImageDetail(ImageRow):

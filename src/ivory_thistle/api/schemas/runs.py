@@ -17,13 +17,20 @@ class LeftAlone(Out):
 
 
 class RulesOut(Out):
-    """The rules that a treatment follows: encoder qualities, and the share a format must save to be kept."""
+    """The rules of a treatment: fidelities by role, qualities where they are fixed, and what a file must save.
 
+    `tier_share` and `tier_bytes` are a modern format's, over the next older one; `dense_less` are points of score.
+    """
+
+    fidelity: dict[str, int]
+    lettering: int
+    dense_less: int
     avif_quality: int
     webp_quality: int
     jpeg_quality: int
     max_width: int
-    worth_share: float
+    tier_share: float
+    tier_bytes: int
 
 
 class Forecast(Out):

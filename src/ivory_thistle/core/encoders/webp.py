@@ -1,28 +1,34 @@
-"""WebP: lossy or lossless (through libwebp)."""
+"""WebP: lossy, lossless, or near-lossless (libwebp through libvips)."""
 
 from __future__ import annotations
 
-import pyvips
+from typing import Any
 
-from ivory_thistle.core.encoders.contract import Encoded
-from ivory_thistle.core.errors import EncodeError
+from ivory_thistle.core.encoders.contract import Ability, Encoder, Settings
+from ivory_thistle.core.encoders.vips import FAULTS, tagged
+from ivory_thistle.core.images.metadata import Metadata
 from ivory_thistle.core.images.pixels import Pixels
 
 
-def encode_webp(pixels: Pixels, quality: int | None, sharp: bool = False) -> Encoded:
-    """Pixels as WebP at quality 1-100, or lossless (None). Transparency is kept. Raises EncodeError.
+def _write(pixels: Pixels, settings: Settings, metadata: Metadata) -> tuple[bytes, str]:
+    image, keep = tagged(pixels, metadata)
+    options: dict[str, Any]
+    if settings.near is not None:
+        options = {"near_lossless": True, "Q": settings.near, "effort": 0 if settings.quick else 5}
+        words = f"near-lossless {settings.near}"
+    elif settings.quality is None:
+        options = {"lossless": True, "effort": 0 if settings.quick else 5}
+        words = "lossless"
+    else:
+        options = {
+            "Q": settings.quality, "effort": 1 if settings.quick else 6, "smart_subsample": settings.sharp,
+        }  # fmt: skip
+        words = f"quality {settings.quality}" + (", sharp" if settings.sharp else "")
+    return bytes(image.webpsave_buffer(**options, keep=keep)), words + (", quick" if settings.quick else "")
 
-    `sharp` converts colours so that edges of strong colour stay, for two to three times the time; chroma is always
-    4:2:0.
 
-    WebP can't be larger than 16,383 pixels a side.
-    """
-    options = (
-        {"lossless": True, "effort": 5} if quality is None else {"Q": quality, "effort": 4, "smart_subsample": sharp}
-    )
-    try:
-        data = pixels.as_vips().webpsave_buffer(**options, keep="none")
-    except pyvips.Error as error:
-        raise EncodeError(f"WebP encoder: {error}") from error
-    words = "lossless" if quality is None else f"quality {quality}" + (", sharp" if sharp else "")
-    return Encoded("webp", pixels.width, pixels.height, words, bytes(data))
+WEBP = Encoder(
+    Ability("webp", (1, 100), (0.27, 0.05), near=True, sharp=True, max_side=16_383),
+    _write,
+    FAULTS,
+)

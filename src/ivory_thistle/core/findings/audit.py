@@ -45,20 +45,18 @@ def audit_site(
     choices: Iterable[RoleChoice] = (),
 ) -> Audit:
     """Audits a site whose boxes are `slots` (measured or guessed) and whose pages weigh `weighed`."""
+    boxes = list(slots)
     by_page: dict[str, list[Slot]] = defaultdict(list)
     by_image: dict[str, list[Slot]] = defaultdict(list)
-    on_screens: dict[tuple[str, str], list[Slot]] = defaultdict(list)
-    for slot in slots:
+    for slot in boxes:
         by_page[slot.page].append(slot)
-        on_screens[slot.page, slot.screen.name].append(slot)
         if image := site.by_path.get(slot.path):
             by_image[image.path].append(slot)
     weights: dict[str, list[PageWeighed]] = defaultdict(list)
     for one in weighed:
         weights[one.page].append(one)
-    named, by_hand = _named(site), RoleChoices(choices)
     modern = _with_modern_sources(site)
-    roles = {i.path: _role(i, by_image[i.path], on_screens, named[i.path], by_hand) for i in site.images}
+    roles = site_roles(site, boxes, choices)
     found: list[Finding] = []
     index = site.index
     ladders: dict[str, set[str]] = defaultdict(set)
@@ -76,6 +74,18 @@ def audit_site(
     found += duplicate_findings(site.images, ladders)
     found += fault_findings(site.faults)
     return Audit(roles, tuple(found))
+
+
+def site_roles(site: SiteReading, slots: Iterable[Slot], choices: Iterable[RoleChoice] = ()) -> dict[str, ImageRole]:
+    """The role of every image by its path, from the boxes that show it (measured or guessed)."""
+    by_image: dict[str, list[Slot]] = defaultdict(list)
+    on_screens: dict[tuple[str, str], list[Slot]] = defaultdict(list)
+    for slot in slots:
+        on_screens[slot.page, slot.screen.name].append(slot)
+        if image := site.by_path.get(slot.path):
+            by_image[image.path].append(slot)
+    named, by_hand = _named(site), RoleChoices(choices)
+    return {i.path: _role(i, by_image[i.path], on_screens, named[i.path], by_hand) for i in site.images}
 
 
 def _named(site: SiteReading) -> dict[str, set[tuple[str, str]]]:

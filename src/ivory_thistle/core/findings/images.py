@@ -22,6 +22,7 @@ from ivory_thistle.core.findings.catalogue import (
 )
 from ivory_thistle.core.images.kind import DRAWN, distance
 from ivory_thistle.core.images.sniff import EXTENSIONS, NAMES, extension_of
+from ivory_thistle.core.images.vector import BALLAST
 from ivory_thistle.core.references.site import Image
 from ivory_thistle.core.treatment.roles import Role, Slot
 
@@ -33,14 +34,6 @@ _POOR_NAME = re.compile(
     re.IGNORECASE,
 )
 _SRGB = re.compile(r"srgb|c2\b|facebook tiny", re.IGNORECASE)
-# Comments, metadata, and whatever stands in a namespace other than SVG's own, links' and XML's.
-_FOREIGN = rb"(?!(?:svg|xlink|xml|xmlns):)[A-Za-z][\w.-]*:[\w.-]+"
-_BALLAST = re.compile(
-    rb"<!--.*?-->|<metadata\b.*?</metadata>|<\?xpacket.*?\?>|<!DOCTYPE[^>\[]*(?:\[.*?\])?\s*>"
-    rb"|<(?P<name>" + _FOREIGN + rb")\b[^>]*?(?:/>|>.*?</(?P=name)\s*>)"
-    rb"|\s(?:" + _FOREIGN + rb"|xmlns:(?!svg\b|xlink\b)[\w.-]+)\s*=\s*(?:\"[^\"]*\"|'[^']*')",
-    re.DOTALL,
-)
 
 
 def needed_width(slots: Iterable[Slot], ratio: float) -> float:
@@ -53,9 +46,7 @@ def needed_width(slots: Iterable[Slot], ratio: float) -> float:
         if s.kind in ("background", "before", "after") and s.fit.startswith("auto"):
             continue
         density = min(s.screen.density, _DENSITY)
-        fills = s.fit in ("cover", "none") and ratio > 0
-        width = max(s.width, s.height / ratio) if fills else s.width
-        most = max(most, width * density)
+        most = max(most, s.drawn_width(ratio) * density)
     return most
 
 
@@ -82,7 +73,7 @@ def image_findings(
     if is_poor_name(path):
         yield found("poor-name", f"{path.rsplit('/', 1)[-1]} does not say what is shown.")
     if facts.format == "svg" and svg is not None:
-        stake = sum(len(m.group()) for m in _BALLAST.finditer(svg))
+        stake = sum(len(m.group()) for m in BALLAST.finditer(svg))
         if stake >= BALLAST_BYTES:
             yield found("svg-ballast", f"{stake:,} of {len(svg):,} bytes of {path} draw nothing.", stake)
     if facts.problem or not facts.is_raster:

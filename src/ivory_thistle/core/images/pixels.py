@@ -16,15 +16,19 @@ from PIL import Image as PillowImage
 from ivory_thistle.core.errors import PictureError
 from ivory_thistle.core.images.facts import ImageFacts
 
+_DISPLAY_P3 = "Display P3"
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Pixels:
-    """Decoded pixels: `array` is height x width x channels, uint8, sRGB, alpha not premultiplied.
+    """Decoded pixels: `array` is height x width x channels, uint8, alpha not premultiplied.
 
-    Channels: 1 grey, 2 grey and alpha, 3 red green blue, 4 with alpha.
+    Channels: 1 grey, 2 grey and alpha, 3 red green blue, 4 with alpha. `profile` is the ICC profile they are meant in,
+    empty for sRGB.
     """
 
     array: NDArray[np.uint8]
+    profile: bytes = b""
 
     @property
     def width(self) -> int:
@@ -55,21 +59,23 @@ class Pixels:
     def without_unused_alpha(self) -> Pixels:
         """The same picture without its alpha channel where that is opaque everywhere."""
         if self.has_alpha and bool((self.array[:, :, -1] == 255).all()):
-            return Pixels(np.ascontiguousarray(self.array[:, :, :-1]))
+            return Pixels(np.ascontiguousarray(self.array[:, :, :-1]), self.profile)
         return self
 
 
-def decode(data: bytes, facts: ImageFacts, width: int | None = None) -> Pixels:
+def decode(data: bytes, facts: ImageFacts, width: int | None = None, keep_p3: bool = False) -> Pixels:
     """The picture upright, in sRGB and 8 bits, at `width` pixels (never enlarged; None: as it is).
 
-    Reduction is done in linear light with premultiplied alpha; a colour profile (also CMYK) is converted
-    to sRGB. Raises PictureError for what can't be decoded whole.
+    Reduction is done in linear light with premultiplied alpha; a colour profile (also CMYK) is converted to sRGB, one
+    of Display P3 to the compact form of the same where `keep_p3`. Raises PictureError for what can't be decoded whole.
     """
     if facts.problem:
         raise PictureError(f"The picture {facts.problem}.")
     target = min(width or facts.width, facts.width)
     # A profile is applied only where there is one: an untagged picture is sRGB by definition of the web.
-    profile = {"output_profile": "srgb", "intent": "relative"} if facts.profile_bytes or facts.colour == "cmyk" else {}
+    wide = keep_p3 and facts.profile.startswith(_DISPLAY_P3)
+    tagged = facts.profile_bytes or facts.colour == "cmyk"
+    profile = {"output_profile": "p3" if wide else "srgb", "intent": "relative"} if tagged else {}
     size = {"height": 10_000_000, "size": "down", "linear": target < facts.width, **profile}
     try:
         if facts.format in ("bmp", "ico"):
@@ -81,7 +87,8 @@ def decode(data: bytes, facts: ImageFacts, width: int | None = None) -> Pixels:
             image = opened.copy_memory().autorot().thumbnail_image(target, **size)
         else:
             image = pyvips.Image.thumbnail_buffer(data, target, fail_on="truncated", **size)
-        return _eight_bit(image, grey=facts.colour in ("b-w", "grey16"))
+        decoded = _eight_bit(image, grey=facts.colour in ("b-w", "grey16"))
+        return Pixels(decoded.array, bytes(pyvips.Image.profile_load("p3"))) if wide else decoded
     except (pyvips.Error, OSError, ValueError, SyntaxError, MemoryError, PillowImage.DecompressionBombError) as error:
         reason = str(error).strip().splitlines()[0] if str(error).strip() else type(error).__name__
         raise PictureError(f"The picture can't be decoded: {reason}.") from error
@@ -115,7 +122,7 @@ def reduce(pixels: Pixels, width: int) -> Pixels:
     grey = pixels.array.shape[2] < 3
     image = pixels.as_vips()
     small = image.thumbnail_image(width, height=10_000_000, size="down", linear=True)
-    return _eight_bit(small, grey=grey)
+    return Pixels(_eight_bit(small, grey=grey).array, pixels.profile)
 
 
 def _eight_bit(image: Any, grey: bool) -> Pixels:

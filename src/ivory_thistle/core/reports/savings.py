@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 from ivory_thistle.core.references.site import Page, SiteReading
 from ivory_thistle.core.rewriting.css import Outcomes
-from ivory_thistle.core.treatment.rules import TIERS, Tier
+from ivory_thistle.core.selection.tier import TIERS, Tier
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,7 +8,7 @@ from ivory_thistle.core.references.css import CssReading
 from ivory_thistle.core.references.site import Placement
 from ivory_thistle.core.references.source import Edit
 from ivory_thistle.core.rewriting.delivery import Delivery, NewFile, sibling_address
-from ivory_thistle.core.treatment.rules import MODERN_TIERS, TIERS, Tier
+from ivory_thistle.core.selection.tier import MODERN_TIERS, TIERS, Tier
 
 Outcomes = dict[tuple[str, int], dict[Tier, str]]
 """For a rewritten placement (source path, start), the file that each tier is given."""

@@ -8,7 +8,7 @@ from urllib.parse import quote
 
 from ivory_thistle.core.images.sniff import EXTENSIONS, MIME, ImageFormat
 from ivory_thistle.core.references.addresses import FileIndex
-from ivory_thistle.core.treatment.rules import TIERS, Tier
+from ivory_thistle.core.selection.tier import TIERS, Tier
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,25 +62,39 @@ class RenditionFacts:
     bytes: int
     sha256: str
     settings: str = ""
+    score: float | None = None
+
+
+NAMES_PATTERN = "{name}-{width}.{ext}"
+"""How new files are called: the original's name, the width in pixels, and the format's extension."""
+NAME_FIELDS = ("name", "width", "height", "ext")
 
 
 def plan_delivery(
-    originals: Iterable[tuple[str, int, int, Iterable[RenditionFacts]]], index: FileIndex
+    originals: Iterable[tuple[str, int, int, Iterable[RenditionFacts]]],
+    index: FileIndex,
+    names: str = NAMES_PATTERN,
+    replacing: bool = False,
 ) -> Mapping[str, Delivery]:
     """Names for new files beside each original (path, width, height, renditions), none taken twice.
 
-    `hills.jpg` at 960 px becomes `hills-960.avif`; where the site has such a file, part of the content's
-    hash is added. Deterministic for the same originals.
+    By the usual pattern `hills.jpg` at 960 px becomes `hills-960.avif`; where the site has such a file, part of the
+    content's hash is added. `replacing` lets a new file take its own original's name. Deterministic for the same
+    originals.
     """
     taken: dict[str, str] = {}
     deliveries = {}
     for path, width, height, renditions in originals:
-        stem = path.rsplit(".", 1)[0] if "." in path.rsplit("/", 1)[-1][1:] else path
+        folder, _, own = path.rpartition("/")
+        stem = own.rsplit(".", 1)[0] if "." in own[1:] else own
         files = []
         for r in renditions:
-            name = f"{stem}-{r.width}.{EXTENSIONS[r.format][0]}"
-            if index.taken(name) or taken.get(name.casefold(), r.sha256) != r.sha256:
-                name = f"{stem}-{r.width}-{r.sha256[:8]}.{EXTENSIONS[r.format][0]}"
+            fields = {"name": stem, "width": r.width, "height": r.height, "ext": EXTENSIONS[r.format][0]}
+            name = f"{folder}/{names.format(**fields)}".lstrip("/")
+            occupied = index.taken(name) and not (replacing and name == path)
+            if occupied or taken.get(name.casefold(), r.sha256) != r.sha256:
+                before, _, extension = name.rpartition(".")
+                name = f"{before}-{r.sha256[:8]}.{extension}"
             taken[name.casefold()] = r.sha256
             files.append(NewFile(name, r.tier, r.format, r.width, r.height, r.bytes, r.sha256, r.settings))
         files.sort(key=lambda f: (TIERS.index(f.tier), f.width))

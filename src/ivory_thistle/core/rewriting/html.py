@@ -12,7 +12,7 @@ from ivory_thistle.core.references.site import Page, Placement
 from ivory_thistle.core.references.source import Edit, Source
 from ivory_thistle.core.rewriting.css import Outcomes, rewrite_declarations
 from ivory_thistle.core.rewriting.delivery import Delivery, NewFile, sibling_address
-from ivory_thistle.core.treatment.rules import MODERN_TIERS, TIERS, Tier
+from ivory_thistle.core.selection.tier import MODERN_TIERS, TIERS, Tier
 
 WRAPPER = '<picture style="display:contents">'
 """The added element takes no part in the layout: flex and grid items, widths and floats stay the `img`'s."""

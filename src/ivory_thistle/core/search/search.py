@@ -1,15 +1,17 @@
-"""Few encodes to the right setting: a guess, a step by a model of how settings act, then between what is known.
+"""Few encodes to the right setting: cheap probes first, then the thorough encoder where they point, then corrections.
 
-Every answer rests on a full encode that was judged: nothing is predicted without being confirmed. The same picture,
-goal and start give the same answer.
+Every answer rests on a full thorough encode that was judged: nothing is predicted without being confirmed. The same
+picture, goal and hint give the same answer.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from math import log
 from typing import Generic, Protocol, TypeVar
+
+from ivory_thistle.core.search.scale import Scale
 
 
 class Sized(Protocol):
@@ -26,136 +28,205 @@ E = TypeVar("E", bound=Sized)
 
 @dataclass(frozen=True, slots=True)
 class Point:
-    """One setting that was tried: bytes of the file, and its score."""
+    """One setting that was tried: bytes of the file, and its score. `probe`: by the quick encoder."""
 
     setting: int
     bytes: int
     score: float
+    probe: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Hint:
+    """What is known before a search.
+
+    `start`: the setting to begin at. `gain`: by how many points the thorough encoder scores above the quick one.
+    """
+
+    start: float
+    gain: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
 class Found(Generic[E]):
-    """The setting taken with its file; `met` is false where the goal can't be met within the encoder's range."""
+    """The setting taken with its file; `met` is false where the goal can't be met within the encoder's range.
+
+    `points` are all tries in their order; `hint` is what this search learnt for the next of the same picture.
+    """
 
     setting: int
     score: float
     encoded: E
     met: bool
     points: tuple[Point, ...]
+    hint: Hint
 
 
-_SCORE_STEP = 0.75
-"""Points of score that one step of quality brings, to begin with (between 0.4 and 1.2 on photographs)."""
+@dataclass(frozen=True, slots=True)
+class Coder(Generic[E]):
+    """One encoder for one picture: thorough and quick encodes by setting, a judge, the settings' range and scale."""
+
+    encode: Callable[[int], E]
+    judge: Callable[[E], float]
+    limits: tuple[int, int]
+    scale: Scale
+    probe: Callable[[int], E] | None = None
+
+
+_AIM, _AIM_AGAIN = 0.8, 0.45
+"""The first thorough encode aims so many points above the fidelity, since a miss costs another; later ones less."""
+_PATIENCE = 1.0
+"""With every encode that met the goal, one more point above it is found good enough."""
+_NEAR = 3.0
+"""A probe this near to the goal (points) tells well enough where the thorough encoder should begin."""
+_PROBES = 3
+_APART = 3
+"""Two tries closer together than so many settings tell nothing of the slope."""
+_STEEPEST = 2.5
+_CAREFUL = 1.6
+_CLOSE, _MOST_GAIN = 4, 5.0
+_JUMP = 30
+"""No step between probes is longer: curves differ most at their ends."""
 _BYTES_STEP = 0.03
 """By how much of itself (natural logarithm) a file grows with one step of quality, to begin with."""
-_AIM = 0.4
-"""A step aims so many points above the fidelity, since a miss costs another encode."""
 
 
 class _Tries(Generic[E]):
     """What was tried, each setting once."""
 
-    def __init__(self, encode: Callable[[int], E], judge: Callable[[E], float]) -> None:
-        self._encode, self._judge = encode, judge
+    def __init__(self, coder: Coder[E]) -> None:
+        self._coder = coder
         self.files: dict[int, E] = {}
         self.points: dict[int, Point] = {}
+        self.probes: dict[int, Point] = {}
 
     def at(self, setting: int) -> Point:
+        """Thoroughly."""
         if setting not in self.points:
-            encoded = self._encode(setting)
+            encoded = self._coder.encode(setting)
             self.files[setting] = encoded
-            self.points[setting] = Point(setting, encoded.bytes, self._judge(encoded))
+            self.points[setting] = Point(setting, encoded.bytes, self._coder.judge(encoded))
         return self.points[setting]
 
-    def found(self, setting: int, met: bool) -> Found[E]:
+    def probe(self, setting: int) -> Point:
+        """Quickly."""
+        assert self._coder.probe is not None
+        if setting not in self.probes:
+            encoded = self._coder.probe(setting)
+            self.probes[setting] = Point(setting, encoded.bytes, self._coder.judge(encoded), probe=True)
+        return self.probes[setting]
+
+    def found(self, setting: int, met: bool, hint: Hint) -> Found[E]:
         point = self.points[setting]
-        return Found(setting, point.score, self.files[setting], met, tuple(self.points.values()))
+        tried = (*self.probes.values(), *self.points.values())
+        return Found(setting, point.score, self.files[setting], met, tried, hint)
 
 
-def fewest_bytes(
-    encode: Callable[[int], E],
-    judge: Callable[[E], float],
-    fidelity: float,
-    limits: tuple[int, int],
-    start: int,
-    tolerance: float = 1.0,
-    most: int = 6,
-) -> Found[E]:
+def fewest_bytes(coder: Coder[E], fidelity: float, hint: Hint, tolerance: float = 2.0, most: int = 6) -> Found[E]:
     """The smallest file with a score of at least `fidelity`.
 
-    Ends once the score is within `tolerance` above it, the next lower setting is known to miss it, or after `most`
-    encodes. Where even the highest setting misses, that one is given and `met` is false.
+    Ends once the score is within `tolerance` above it (a little more after each further encode), the next lower setting
+    is known to miss it, or after `most` thorough encodes. Where even the highest setting misses, that one is given and
+    `met` is false.
     """
-    tries = _Tries(encode, judge)
-    low, high = limits
-    setting = min(max(start, low), high)
+    tries, scale = _Tries(coder), coder.scale
+    low, high = coder.limits
+    setting, gain = _clamp(hint.start, low, high), hint.gain
+    if coder.probe:
+        setting = _probed(tries, coder, fidelity + _AIM - gain, setting)
     misses, meets = low - 1, high + 1  # the highest setting known to miss, the lowest known to meet
     while len(tries.points) < most:
         point = tries.at(setting)
+        gain = _gain(point, tries.probes.values(), scale, gain)
         if point.score >= fidelity:
             meets = min(meets, setting)
-            if point.score <= fidelity + tolerance:
+            if point.score <= fidelity + tolerance + _PATIENCE * (len(tries.points) - 1):
                 break
         else:
             misses = max(misses, setting)
         if meets - misses <= 1:
             break
-        setting = _next(tries, fidelity + _AIM, misses, meets, lambda p: p.score, _SCORE_STEP)
+        known = [(p.setting, scale.setting(p.score)) for p in tries.points.values()]
+        # Going down too far costs two encodes, so the curve is taken to be steep until two tries show how it is.
+        slope = _CAREFUL if point.score >= fidelity else 1.0
+        wanted = _towards(known, scale.setting(fidelity + _AIM_AGAIN), slope)
+        setting = min(max(round(wanted), misses + 1), meets - 1)
     fitting = [p for p in tries.points.values() if p.score >= fidelity]
     if not fitting and tries.at(high).score >= fidelity:
         fitting = [tries.at(high)]
-    if not fitting:
-        return tries.found(high, met=False)
-    return tries.found(min(fitting, key=lambda p: (p.bytes, p.setting)).setting, met=True)
+    best = min(fitting, key=lambda p: (p.bytes, p.setting)).setting if fitting else high
+    over = (tries.points[best].score - fidelity - _AIM_AGAIN) * scale.step(fidelity)
+    return tries.found(best, bool(fitting), Hint(best - over if fitting else best, gain))
 
 
 def best_under_cap(
-    encode: Callable[[int], E],
-    judge: Callable[[E], float],
-    cap: int,
-    limits: tuple[int, int],
-    start: int,
-    share: float = 0.03,
-    most: int = 7,
+    coder: Coder[E], cap: int, hint: Hint, share: float = 0.03, most: int = 7, enough: float = 90.0
 ) -> Found[E]:
-    """The file of the best score that weighs `cap` bytes at most.
+    """The file of the best score that weighs `cap` bytes at most; nobody sees a score above `enough`.
 
-    Ends once it is within `share` of the cap, or after `most` encodes. Where even the lowest setting is too heavy, that
-    one is given and `met` is false.
+    Ends once it is within `share` of the cap or scores `enough`, or after `most` encodes. Where even the lowest setting
+    is too heavy, that one is given and `met` is false.
     """
-    tries = _Tries(encode, judge)
-    low, high = limits
-    setting = min(max(start, low), high)
+    tries = _Tries(coder)
+    low, high = coder.limits
+    setting = _clamp(hint.start, low, high)
     fits, heavy = low - 1, high + 1
     while len(tries.points) < most:
         point = tries.at(setting)
         if point.bytes <= cap:
             fits = max(fits, setting)
-            if point.bytes >= cap * (1 - share):
+            if point.bytes >= cap * (1 - share) or point.score >= enough:
                 break
         else:
             heavy = min(heavy, setting)
         if heavy - fits <= 1:
             break
-        setting = _next(tries, log(cap * (1 - share / 2)), fits, heavy, lambda p: log(max(1, p.bytes)), _BYTES_STEP)
+        known = [(p.setting, log(max(1, p.bytes))) for p in tries.points.values()]
+        wanted = _towards(known, log(cap * (1 - share / 2)), _BYTES_STEP)
+        setting = min(max(round(wanted), fits + 1), heavy - 1)
     fitting = [p for p in tries.points.values() if p.bytes <= cap]
     if not fitting and tries.at(low).bytes <= cap:
         fitting = [tries.at(low)]
-    if not fitting:
-        return tries.found(low, met=False)
-    return tries.found(max(fitting, key=lambda p: (p.score, -p.bytes)).setting, met=True)
+    best = max(fitting, key=lambda p: (min(p.score, enough), -p.bytes)).setting if fitting else low
+    return tries.found(best, bool(fitting), Hint(best, hint.gain))
 
 
-def _next(tries: _Tries[E], aim: float, below: int, above: int, value: Callable[[Point], float], step: float) -> int:
-    """The setting to try next, strictly between `below` and `above`, neither of which need have been tried.
+def _clamp(setting: float, low: int, high: int) -> int:
+    return min(max(round(setting), low), high)
 
-    By the line through the two points nearest to the aim; with one point, by the model's step.
+
+def _probed(tries: _Tries[E], coder: Coder[E], aim: float, setting: int) -> int:
+    """Where the thorough encoder should begin, by quick encodes."""
+    scale = coder.scale
+    while len(tries.probes) < _PROBES:
+        point = tries.probe(setting)
+        known = [(p.setting, scale.setting(p.score)) for p in tries.probes.values()]
+        wanted = min(max(_towards(known, scale.setting(aim), 1.0), setting - _JUMP), setting + _JUMP)
+        following = _clamp(wanted, *coder.limits)
+        if abs(point.score - aim) <= _NEAR or following in tries.probes:
+            return following
+        setting = following
+    return setting
+
+
+def _towards(known: Sequence[tuple[int, float]], aim: float, slope: float) -> float:
+    """The setting at which a value reaches the aim, by (setting, value) pairs: a line through the two nearest to it.
+
+    Where there is but one, or both are too close together, by the slope that is expected.
     """
-    near = sorted(tries.points.values(), key=lambda p: (abs(value(p) - aim), p.setting))[:2]
-    slope = step
-    if len(near) == 2 and near[0].setting != near[1].setting:
-        measured = (value(near[0]) - value(near[1])) / (near[0].setting - near[1].setting)
+    near = sorted(known, key=lambda p: (abs(p[1] - aim), p[0]))
+    at, value = near[0]
+    other = next((p for p in near[1:] if abs(p[0] - at) >= _APART), None)
+    if other:
         # A slope that noise made flat or falling would lead far astray.
-        slope = min(max(measured, step / 3), step * 4)
-    wanted = near[0].setting + round((aim - value(near[0])) / slope)
-    return min(max(wanted, below + 1), above - 1)
+        slope = min(max((value - other[1]) / (at - other[0]), slope / _STEEPEST), slope * _STEEPEST)
+    return at + (aim - value) / slope
+
+
+def _gain(point: Point, probes: Iterable[Point], scale: Scale, before: float) -> float:
+    """By how many points the thorough encoder scores above the quick one, seen at the nearest probe."""
+    nearest = min(probes, key=lambda p: (abs(p.setting - point.setting), p.setting), default=None)
+    if nearest is None or abs(nearest.setting - point.setting) > _CLOSE:
+        return before
+    foretold = nearest.score + (point.setting - nearest.setting) / scale.step(nearest.score)
+    return min(max(point.score - foretold, -_MOST_GAIN), _MOST_GAIN)

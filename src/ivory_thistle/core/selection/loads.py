@@ -24,7 +24,7 @@ from ivory_thistle.core.selection.document import SVG, Document, ImageElement, l
 from ivory_thistle.core.selection.media import matches_media
 from ivory_thistle.core.selection.paint import Painted, Painter
 from ivory_thistle.core.selection.screen import SHOWN, SHOWN_BY_CHROMIUM, Screen
-from ivory_thistle.core.treatment.rules import Tier
+from ivory_thistle.core.selection.tier import Tier
 
 LoadKind = Literal["img", "input", "poster", "svg", "plugged", "background", "before", "after", "preload"]
 _PLUGGED = {"object": "data", "embed": "src"}

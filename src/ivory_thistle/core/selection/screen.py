@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ivory_thistle.core.treatment.rules import Tier
+from ivory_thistle.core.selection.tier import Tier
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,55 +2,92 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections import defaultdict
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from ivory_thistle.core.images.sniff import NAMES
 from ivory_thistle.core.references.site import Image, Placement, SiteReading
+from ivory_thistle.core.treatment.roles import Role, Slot
 from ivory_thistle.core.treatment.rules import Rules
 
-_NEAR_STEP = 1.25
-"""Two widths closer than this are one rung: the pixels would differ by little more than a third."""
-
-_HEADROOM = 2
+_NEAR_STEP = 1.15
+"""Bytes grow with about the 1.6th power of the width: a step of 15 % saves about a fifth."""
+_HEADROOM = 2.0
 """High-density screens: up to twice the slot's CSS width (common practice, no source)."""
+_WIDE_SCREEN = 1024
+"""From this width on (CSS px), screens of the same layout with plain density are common."""
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One width of a ladder in pixels; `dense`: only screens of high density load it."""
+
+    width: int
+    dense: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Plan:
-    """What is to be made of one image: `widths` rising, in pixels. `reason` says why none are."""
+    """What is to be made of one image: `steps` by rising width. `reason` says why none are."""
 
     image: Image
-    widths: tuple[int, ...] = ()
+    role: Role = "content"
+    steps: tuple[Step, ...] = ()
     reason: str = ""
 
 
-def plan_treatment(site: SiteReading, rules: Rules) -> tuple[Plan, ...]:
-    """A plan for every image in use, in the order of the site's images."""
-    uses: dict[str, list[Placement]] = {}
+def plan_treatment(
+    site: SiteReading, rules: Rules, slots: Iterable[Slot] = (), roles: Mapping[str, Role] | None = None
+) -> tuple[Plan, ...]:
+    """A plan for every image in use, in the order of the site's images.
+
+    `slots` are the boxes that show images, measured or guessed; `roles` by path of the image.
+    """
+    uses: dict[str, list[Placement]] = defaultdict(list)
     for page in site.pages:
         for placement in page.placements:
             if placement.file:
-                uses.setdefault(placement.file, []).append(placement)
+                uses[placement.file].append(placement)
+    boxes: dict[str, list[Slot]] = defaultdict(list)
+    for slot in slots:
+        image = site.by_path.get(slot.path)
+        if image and slot.measured and slot.width > 0:
+            boxes[image.path].append(slot)
     return tuple(
-        _plan(image, [p for path in image.paths for p in uses.get(path, ())], rules)
+        _plan(
+            image,
+            [p for path in image.paths for p in uses.get(path, ())],
+            boxes.get(image.path, []),
+            (roles or {}).get(image.path, "content"),
+            rules,
+        )
         for image in site.images
         if image.pages
     )
 
 
-def _plan(image: Image, placements: list[Placement], rules: Rules) -> Plan:
+def _plan(image: Image, placements: list[Placement], slots: list[Slot], role: Role, rules: Rules) -> Plan:
     reason = _why_left_alone(image, placements, rules)
     if reason:
-        return Plan(image, reason=reason)
+        return Plan(image, role, reason=reason)
     natural = image.facts.width
-    wanted: set[int] = set()
-    for p in placements:
-        if p.use == "single":
-            wanted |= set(slot_widths(p.declared_width or None, rules))
-        elif p.use in ("candidate", "background"):
-            wanted.add(natural)
-    return Plan(image, ladder(wanted or {natural}, natural, rules))
+    if image.facts.format == "svg":
+        return Plan(image, role, (Step(natural),))
+    wanted: list[Step] = []
+    shown = {p.use for p in placements}
+    ratio = image.facts.height / natural
+    if "candidate" in shown:
+        # One of several files for one place: it keeps its pixels, its descriptor says how many.
+        wanted.append(Step(natural))
+    if shown & {"single", "background"}:
+        wanted += [d for s in slots if not s.fit.startswith("auto") for d in _demands(s, ratio)] or [
+            d for p in placements for d in _guessed(p, natural, rules)
+        ]
+    steps = ladder(wanted or [Step(natural)], natural, rules)
+    # An animation is dear to make and to store, and backgrounds can't choose by width: one file.
+    one = image.facts.frames > 1 or not shown & {"single", "candidate"}
+    return Plan(image, role, steps[-1:] if one else steps)
 
 
 def _why_left_alone(image: Image, placements: list[Placement], rules: Rules) -> str:
@@ -59,15 +96,15 @@ def _why_left_alone(image: Image, placements: list[Placement], rules: Rules) -> 
     shown = [p for p in placements if p.use != "social"]
     if facts.problem:
         return f"It {facts.problem}." if facts.problem[:2] in ("is", "cl") else f"It can't be read: {facts.problem}."
-    if facts.format == "svg":
-        return "A vector drawing stays as it is."
-    if facts.frames > 1:
-        return f"An animation of {facts.frames} frames stays as it is."
+    if facts.format == "svg" and not rules.svg:
+        return "The rules leave vector drawings as they are."
+    if facts.frames > 1 and not rules.animations:
+        return f"The rules leave animations as they are; it has {facts.frames} frames."
     if facts.format in ("avif", "ico"):
         return f"{NAMES[facts.format]} stays as it is."
-    if not facts.treatable:
+    if not facts.treatable and facts.format != "svg" and facts.frames == 1:
         return f"{NAMES[facts.format]} is not a format that every browser shows; convert it by hand."
-    if facts.bytes < rules.leave_below_bytes:
+    if facts.bytes < rules.leave_below_bytes and facts.format != "svg":
         return f"Already small: under {rules.leave_below_bytes / 1000:g} kB."
     if not shown:
         return "Only named for social cards; no page shows it."
@@ -78,22 +115,42 @@ def _why_left_alone(image: Image, placements: list[Placement], rules: Rules) -> 
     return ""
 
 
-def slot_widths(slot: int | None, rules: Rules) -> list[int]:
-    """The widths that serve a slot of so many CSS px (None: unknown): the slot, twice it, and below."""
-    if slot is None:
-        return [w for w in rules.widths if w <= rules.max_width]
-    top = min(slot * _HEADROOM, max(rules.max_width, slot))
-    return [w for w in rules.widths if w < slot] + [slot, top]
+def _demands(slot: Slot, ratio: float) -> list[Step]:
+    """The pixels across that a slot asks for: on its own screen, and on a plain one where such are common."""
+    width, density = slot.drawn_width(ratio), min(slot.screen.density, _HEADROOM)
+    demands = [Step(round(width * density), dense=density > 1)]
+    if density > 1 and slot.screen.width >= _WIDE_SCREEN:
+        demands.append(Step(round(width)))
+    return demands
 
 
-def ladder(wanted: Iterable[int], natural: int, rules: Rules) -> tuple[int, ...]:
-    """Rising widths, never above the original nor the rules' widest; of near-equal ones the widest stays.
+def _guessed(placement: Placement, natural: int, rules: Rules) -> list[Step]:
+    """Without a measured slot: by the width attribute, else the rules' widths."""
+    if placement.use == "background":
+        return [Step(natural)]
+    if placement.use != "single":
+        return []
+    declared = placement.declared_width
+    if not declared:
+        return [Step(w) for w in rules.widths if w <= rules.max_width]
+    top = round(min(declared * _HEADROOM, max(rules.max_width, declared)))
+    return [*(Step(w) for w in rules.widths if w < declared), Step(declared), Step(top, dense=True)]
 
-    `natural` is the original's width in pixels.
+
+def ladder(wanted: Sequence[Step], natural: int, rules: Rules) -> tuple[Step, ...]:
+    """Steps by rising width, never above the original nor the rules' widest; of near-equal ones the widest stays.
+
+    At most as many as the rules say: those that save least over the next go. A step is dense where no plain screen's
+    wish is served by it. `natural` is the original's width in pixels.
     """
     top = min(natural, max(rules.max_width, 1))
     rungs: list[int] = []
-    for width in sorted({min(w, top) for w in wanted if w > 0}, reverse=True):
+    for width in sorted({min(d.width, top) for d in wanted if d.width > 0}, reverse=True):
         if not rungs or rungs[-1] >= width * _NEAR_STEP:
             rungs.append(width)
-    return tuple(reversed(rungs))
+    rungs.reverse()
+    while len(rungs) > max(1, rules.most_rungs):
+        nearest = min(range(len(rungs) - 1), key=lambda n: rungs[n + 1] / rungs[n])
+        del rungs[nearest]
+    plain = {next((r for r in rungs if r >= d.width), rungs[-1]) for d in wanted if not d.dense and rungs}
+    return tuple(Step(width, dense=width not in plain) for width in rungs)

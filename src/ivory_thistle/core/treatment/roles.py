@@ -48,6 +48,14 @@ class Slot:
     around: str = ""
     measured: bool = True
 
+    def drawn_width(self, ratio: float) -> float:
+        """How wide the picture itself is drawn, in CSS px; `ratio` is its height over its width.
+
+        A slot filled by cutting draws more than its own width where its height asks for that.
+        """
+        fills = self.fit in ("cover", "none") and ratio > 0
+        return max(self.width, self.height / ratio) if fills else self.width
+
 
 def slot_role(slot: Slot, alike: int) -> tuple[Role, str]:
     """The role of one slot, and why; `alike` counts the page's slots of about the same size, itself included."""

@@ -2,53 +2,105 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
-from typing import Any, Literal, get_args
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field
+from typing import Any, Literal
 
-Tier = Literal["avif", "webp", "baseline"]
-TIERS: tuple[Tier, ...] = get_args(Tier)
-"""Audience tiers, the most modern first: what a visitor's browser shows."""
-MODERN_TIERS: tuple[Tier, ...] = ("avif", "webp")
+from ivory_thistle.core.images.metadata import MetadataPolicy
+from ivory_thistle.core.selection.tier import MODERN_TIERS, Tier
+from ivory_thistle.core.treatment.roles import ROLES, Role
+
+Fidelity = Literal["exacting", "faithful", "everyday", "lean"]
+FIDELITIES: Mapping[Fidelity, int] = {"exacting": 85, "faithful": 75, "everyday": 65, "lean": 50}
+"""SSIMULACRA 2 scores: 90 is as good as the original to the eye, 70 high, 50 medium."""
+
+BY_ROLE: Mapping[Role, int] = {
+    "hero": 75, "background": 65, "content": 75, "thumbnail": 65, "logo": 85, "icon": 85, "decoration": 65,
+    "social card": 75,
+}  # fmt: skip
+"""What each role must keep, unless the rules say otherwise."""
 
 
 @dataclass(frozen=True, slots=True)
 class Rules:
-    """Encoder qualities, widths in pixels, sizes in bytes, shares between 0 and 1.
+    """Fidelities as scores, encoder qualities, widths in pixels, sizes in bytes, shares between 0 and 1.
 
-    `fidelity` is the score that every lossy file must keep, found by search; 0: the qualities are taken as they are.
+    `fidelity` is the score that a role's lossy files must keep, found by search; lettering keeps at least
+    `lettering`. Rungs that only dense screens load may score `dense_less` points less (never under lean): a picture
+    that is shown smaller hides its compression. `cap` (0: none) asks for the best look within so many bytes a file
+    instead. `fixed` takes the qualities as they are and searches nothing.
+
+    A tier's files must on average save `tier_share` and `tier_bytes` over those of the next tier, a replacement
+    `worth_share` or `worth_bytes`. `metadata` is what is kept of EXIF and XMP; `keep_p3` leaves Display P3 pictures in
+    their wide gamut; `sharpen` tries a slight sharpening after strong reduction. `svg` makes vector drawings smaller,
+    `svg_scripts` also takes their scripts out; `animations` converts animations.
 
     Defaults are common practice without a source: WebP 80, JPEG 80, AVIF between 50 and 90 (56 has about the
     structural similarity of JPEG 80 on the photographs measured, docs/decisions/0004); a hero 1,920 px wide;
     phones, columns and content at about 480, 960 and 1,440; small files are best left alone.
     """
 
-    fidelity: int = 0
+    fidelity: Mapping[Role, int] = field(default_factory=lambda: dict(BY_ROLE))
+    lettering: int = 85
+    dense_less: int = 10
+    cap: int = 0
+    fixed: bool = False
     avif_quality: int = 56
     webp_quality: int = 80
     jpeg_quality: int = 80
+    formats: tuple[Tier, ...] = MODERN_TIERS
     max_width: int = 1920
     widths: tuple[int, ...] = (480, 960, 1440, 1920)
+    most_rungs: int = 6
     leave_below_bytes: int = 6_000
+    tier_share: float = 0.10
+    tier_bytes: int = 2_000
     worth_share: float = 0.05
     worth_bytes: int = 1_000
+    metadata: MetadataPolicy = "none"
+    keep_p3: bool = False
+    sharpen: bool = False
+    svg: bool = True
+    svg_scripts: bool = False
+    animations: bool = True
+
+    def fidelity_for(self, role: Role, kind: str, dense: bool = False) -> int:
+        """The score that a file of an image must keep; `dense`: only dense screens load it."""
+        wanted = self.fidelity.get(role, BY_ROLE[role])
+        if kind == "lettering":
+            wanted = max(wanted, self.lettering)
+        return max(wanted - self.dense_less, min(wanted, FIDELITIES["lean"])) if dense else wanted
 
     def replacement_is_worth_it(self, before: int, after: int) -> bool:
         """True when `after` saves at least the share or the bytes that a replacement must save."""
         saved = before - after
         return saved > 0 and (saved >= before * self.worth_share or saved >= self.worth_bytes)
 
-    def tier_is_worth_it(self, next_tier: int, tier: int) -> bool:
-        """True when a tier's files save at least the share over those of the next, older tier."""
-        return tier <= next_tier * (1 - self.worth_share)
+    def tier_is_worth_it(self, next_tier: int, tier: int, files: int = 1) -> bool:
+        """True when a tier's files save at least share and bytes over those of the next, older tier."""
+        saved = next_tier - tier
+        return saved >= next_tier * self.tier_share and saved >= self.tier_bytes * files
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values, for a manifest or a database."""
         return asdict(self)
 
     @classmethod
-    def from_dict(cls, values: dict[str, Any]) -> Rules:
-        """Rules from plain values; names that rules do not know are ignored."""
+    def from_dict(cls, values: Mapping[str, Any]) -> Rules:
+        """Rules from plain values; names that rules do not know are ignored.
+
+        One number for `fidelity` holds for all roles; 0 was how fixed qualities were once written.
+        """
         known = {k: v for k, v in values.items() if k in cls.__dataclass_fields__}
-        if "widths" in known:
-            known["widths"] = tuple(known["widths"])
+        for name in ("widths", "formats"):
+            if name in known:
+                known[name] = tuple(known[name])
+        one = known.get("fidelity")
+        if isinstance(one, int):
+            known |= {"fidelity": dict.fromkeys(ROLES, one or 75), "fixed": one == 0}
         return cls(**known)
+
+    @classmethod
+    def at_fidelity(cls, score: int, **others: Any) -> Rules:
+        """Rules with one fidelity for all roles."""
+        return cls(fidelity=dict.fromkeys(ROLES, score), lettering=score, **others)

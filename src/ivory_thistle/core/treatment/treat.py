@@ -3,123 +3,94 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
-from hashlib import sha256
 
-from ivory_thistle.core.encoders import Encoded
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.kind import DRAWN, look_at
-from ivory_thistle.core.images.pixels import decode, reduce
-from ivory_thistle.core.images.sniff import NAMES, ImageFormat
-from ivory_thistle.core.treatment.fidelity import Levels, encode_at, encode_to_fidelity
-from ivory_thistle.core.treatment.rules import MODERN_TIERS, TIERS, Rules, Tier
+from ivory_thistle.core.images.metadata import kept_metadata
+from ivory_thistle.core.images.pixels import Pixels, decode, reduce
+from ivory_thistle.core.images.resize import Resize, resize, sharpened
+from ivory_thistle.core.quality import prepare, score
+from ivory_thistle.core.selection.tier import TIERS, Tier
+from ivory_thistle.core.treatment.choice import Treated, keep_what_is_worth_it
+from ivory_thistle.core.treatment.ladder import Step
+from ivory_thistle.core.treatment.making import Made, Rung, Wish, make_files
+from ivory_thistle.core.treatment.moving import treat_animation
+from ivory_thistle.core.treatment.roles import Role
+from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.treatment.vectors import treat_vector
 
 # Drawings in these have been blurred already: to keep that without loss would cost more than the file itself.
 _SPOILT = frozenset({"jpeg", "heic", "avif"})
-_GRAPHIC_AVIF = 75
-
-
-@dataclass(frozen=True, slots=True)
-class Rendition:
-    """One encoded output of an image; `data` is the file, `settings` how it was encoded."""
-
-    tier: Tier
-    format: ImageFormat
-    width: int
-    height: int
-    settings: str
-    sha256: str
-    data: bytes
-
-    @property
-    def bytes(self) -> int:
-        """Size of the file."""
-        return len(self.data)
-
-
-@dataclass(frozen=True, slots=True)
-class Treated:
-    """What came out: the kept renditions, by tier and rising width, and what was decided, in words."""
-
-    renditions: tuple[Rendition, ...]
-    words: tuple[str, ...]
+_SHARPENING = (0.35, 0.2)
+_UNHARMED = 90.0
+"""A sharpening that scores less than this against the picture as it is has gone too far."""
 
 
 def treat_image(
-    data: bytes, facts: ImageFacts, widths: Iterable[int], rules: Rules, kind: str | None = None
+    data: bytes,
+    facts: ImageFacts,
+    steps: Iterable[Step],
+    rules: Rules,
+    role: Role = "content",
+    kind: str | None = None,
+    size: Resize | None = None,
 ) -> Treated:
-    """Makes AVIF, WebP and a fallback at each width, keeping what is smaller. Raises PictureError.
+    """Makes AVIF, WebP and a fallback at each step, keeping what is worth it. Raises PictureError, EncodeError.
 
     `kind` is that of the image's look (None: it is looked at now); what was drawn and not yet spoilt stays lossless.
+    `size` reshapes the picture before the steps, which may then not be wider than that.
 
     A rendition is never larger than the file it replaces; a tier is kept only where its files together
     are worth having over the next tier's.
     """
-    rungs = sorted(widths)
-    top = decode(data, facts, rungs[-1]).without_unused_alpha()
+    if facts.format == "svg":
+        return treat_vector(data, facts, rules)
+    widths = sorted(steps, key=lambda s: s.width)
+    if facts.frames > 1:
+        return treat_animation(data, facts, widths[-1].width, rules, role)
+    whole = decode(data, facts, None if size else widths[-1].width, rules.keep_p3).without_unused_alpha()
+    top = resize(whole, size) if size else whole
     if kind is None:
         look = look_at(data, facts)
         kind = look.kind if look else ""
-    graphic = kind in DRAWN and facts.format not in _SPOILT
-    levels = [*(reduce(top, width) for width in rungs[:-1]), top]
-    short: set[Tier] = set()
-    if rules.fidelity:
-        prepared = Levels(levels)
-        found = {tier: encode_to_fidelity(tier, prepared, graphic, rules.fidelity) for tier in TIERS}
-        made = {tier: files for tier, (files, _) in found.items()}
-        missed = [sentence for _, sentences in found.values() for sentence in sentences]
-        short = {tier for tier in MODERN_TIERS if found[tier][1]}
-        what = "Flat graphic: lossless" if graphic else "Photograph"
-        words = [f"{what}, kept at a score of {rules.fidelity}.", *missed]
-    else:
-        made = {tier: [encode_at(tier, e, _quality(tier, graphic, rules), graphic) for e in levels] for tier in TIERS}
-        words = ["Flat graphic: lossless." if graphic else "Photograph."]
-    return _keep(made, facts, rules, words, short)
+    drawn = kind in DRAWN and facts.format not in _SPOILT
+    rungs = []
+    for step in widths:
+        small = reduce(top, step.width)
+        sharp = sharpened_where_harmless(small, facts.width) if rules.sharpen else small
+        rungs.append(Rung(sharp, step.dense))
+
+    def fidelity(rung: Rung) -> int:
+        return rules.fidelity_for(role, kind, rung.dense)
+
+    tiers: tuple[Tier, ...] = (*(t for t in TIERS if t in rules.formats), "baseline")
+    wish = Wish(rules, drawn, fidelity, kept_metadata(data, rules.metadata))
+    made = make_files(rungs, wish, tiers)
+    return keep_what_is_worth_it(made, facts, rules, [_opening(rules, role, kind, drawn, rungs, made)])
 
 
-def _quality(tier: Tier, graphic: bool, rules: Rules) -> int:
-    """The fixed quality of a tier; graphics want more of AVIF."""
-    fixed = {"avif": rules.avif_quality, "webp": rules.webp_quality, "baseline": rules.jpeg_quality}[tier]
-    return max(fixed, _GRAPHIC_AVIF) if graphic and tier == "avif" else fixed
+def sharpened_where_harmless(pixels: Pixels, reduced_from: int) -> Pixels:
+    """The strongest slight sharpening that still scores as nothing lost; the picture as it is where none does."""
+    side = None
+    for strength in _SHARPENING:
+        sharp = sharpened(pixels, reduced_from, strength)
+        if sharp is pixels:
+            return pixels
+        side = side or prepare(pixels.array)
+        if score(side, sharp.array) >= _UNHARMED:
+            return sharp
+    return pixels
 
 
-def _keep(
-    made: dict[Tier, list[Encoded]], facts: ImageFacts, rules: Rules, words: list[str], short: set[Tier]
-) -> Treated:
-    """Keeps what is worth keeping; tiers in `short` fell short of the fidelity and are dropped."""
-    fallback = made["baseline"]
-    at_full = fallback[-1].width == facts.width
-    fallback_kept = [e for e in fallback if e.bytes < facts.bytes]
-    if at_full and not rules.replacement_is_worth_it(facts.bytes, fallback[-1].bytes):
-        fallback_kept = [e for e in fallback_kept if e is not fallback[-1]]
-        words.append(
-            f"The original ({_kb(facts.bytes)}) stays as the fallback: {NAMES[fallback[-1].format]} would be"
-            f" {_kb(fallback[-1].bytes)}."
-        )
-    standing = [min(e.bytes, facts.bytes) for e in fallback]
-    kept: list[tuple[Tier, Encoded]] = [("baseline", e) for e in fallback_kept]
-    for tier in ("webp", "avif"):
-        files = made[tier]
-        if tier in short:
-            words.append(f"{NAMES[files[-1].format]} dropped: it can't keep this look.")
-            continue
-        total, rival = sum(e.bytes for e in files), sum(standing)
-        if rules.tier_is_worth_it(rival, total) and files[-1].bytes < standing[-1]:
-            kept += [(tier, e) for e in files]
-            words.append(
-                f"{NAMES[files[-1].format]} saves {100 * (1 - total / rival):.0f} % ({_kb(rival)} to {_kb(total)})."
-            )
-            standing = [e.bytes for e in files]
-        else:
-            words.append(f"{NAMES[files[-1].format]} dropped: {_kb(total)} against {_kb(rival)} is not worth a file.")
-    order = {tier: n for n, tier in enumerate(TIERS)}
-    kept.sort(key=lambda k: (order[k[0]], k[1].width))
-    return Treated(tuple(_rendition(t, e) for t, e in kept), tuple(words))
-
-
-def _rendition(tier: Tier, e: Encoded) -> Rendition:
-    return Rendition(tier, e.format, e.width, e.height, e.settings, sha256(e.data).hexdigest(), e.data)
-
-
-def _kb(size: int) -> str:
-    return f"{size / 1000:,.1f} kB"
+def _opening(rules: Rules, role: Role, kind: str, drawn: bool, rungs: list[Rung], made: dict[Tier, list[Made]]) -> str:
+    """What the image is, and what was asked of its files."""
+    what = f"{(kind or 'picture').capitalize()} as {role}"
+    lossless = ", what is drawn without loss where that is smaller" if drawn else ""
+    if rules.fixed:
+        return f"{what}: fixed qualities{lossless}."
+    if rules.cap:
+        return f"{what}: the best look within {rules.cap / 1000:g} kB a file{lossless}."
+    plain = rules.fidelity_for(role, kind)
+    dense = rules.fidelity_for(role, kind, dense=True)
+    lower = f" ({dense} where only dense screens load it)" if dense < plain and any(r.dense for r in rungs) else ""
+    return f"{what}: kept at a score of {plain}{lower}{lossless}."

@@ -1,0 +1,39 @@
+"""What the commands share: progress on a terminal, JSON, figures."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any
+
+import typer
+from rich.console import Console
+from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
+from ivory_thistle.workflows.reading import Progress as Callback
+
+_errors = Console(stderr=True)
+
+
+@contextmanager
+def progress(names: tuple[str, ...]) -> Iterator[tuple[Callback, ...]]:
+    """A bar for each named part, on a terminal only."""
+    columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
+    with Progress(*columns, console=_errors, disable=not _errors.is_terminal, transient=True) as bars:
+
+        def bar(name: str) -> Callback:
+            task = bars.add_task(name, total=None)
+            return lambda done, total: bars.update(task, completed=done, total=total)
+
+        yield tuple(bar(name) for name in names)
+
+
+def print_json(content: dict[str, Any]) -> None:
+    """On standard output."""
+    typer.echo(json.dumps(content, indent=2, ensure_ascii=False))
+
+
+def kb(size: int) -> str:
+    """Bytes in words; kB are 1,000 bytes."""
+    return f"{size / 1000:,.0f} kB"

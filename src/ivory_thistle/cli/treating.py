@@ -1,0 +1,190 @@
+"""The command that treats a folder: what can be asked for, and how it is said."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+from string import Formatter
+from typing import Annotated, Any
+
+import typer
+
+from ivory_thistle.cli.output import kb, print_json, progress
+from ivory_thistle.core.errors import UnusableInput
+from ivory_thistle.core.images.resize import Mode, Resize
+from ivory_thistle.core.rewriting.delivery import NAME_FIELDS, NAMES_PATTERN
+from ivory_thistle.core.selection.tier import MODERN_TIERS, Tier
+from ivory_thistle.core.treatment.rules import FIDELITIES, Rules
+from ivory_thistle.intake.folder import Folder
+from ivory_thistle.workflows.headless import TreatOptions, treat_folder, treat_json
+
+_UNITS = {"": 1, "b": 1, "kb": 1_000, "mb": 1_000_000}
+_QUALITIES = {"avif": "avif_quality", "webp": "webp_quality", "jpeg": "jpeg_quality"}
+_TIERS: dict[str, Tier] = {"avif": "avif", "webp": "webp", "fallback": "baseline"}
+_SIZES = "For pictures alone"
+
+
+def treat(
+    folder: Annotated[Path, typer.Argument(help="The folder of a built site, or of pictures.", show_default=False)],
+    out: Annotated[Path, typer.Option(help="The new folder to write.", show_default=False)],
+    as_json: Annotated[bool, typer.Option("--json", help="Print the result as JSON.")] = False,
+    fidelity: Annotated[
+        str, typer.Option(help="One look for all: exacting, faithful, everyday, lean. Without it, by role.")
+    ] = "",
+    cap: Annotated[str, typer.Option(help="The best look within so many bytes a file, e.g. 100kB.")] = "",
+    quality: Annotated[str, typer.Option(help="Fixed qualities instead of a search, e.g. webp=80,avif=60.")] = "",
+    formats: Annotated[str, typer.Option(help="Which to write, of avif, webp and fallback.")] = "",
+    widths: Annotated[str, typer.Option(help="Widths in pixels, e.g. 480,960.", rich_help_panel=_SIZES)] = "",
+    longest: Annotated[int, typer.Option(help="Pixels of the longer side.", rich_help_panel=_SIZES)] = 0,
+    percent: Annotated[float, typer.Option(help="Share of width and height.", rich_help_panel=_SIZES)] = 0,
+    fit: Annotated[str, typer.Option(help="Within a box, e.g. 1200x800.", rich_help_panel=_SIZES)] = "",
+    fill: Annotated[str, typer.Option(help="Cut to fill a box, e.g. 800x800.", rich_help_panel=_SIZES)] = "",
+    focus: Annotated[
+        str,
+        typer.Option(help="With --fill: what to cut around, e.g. 0.5,0.3.", rich_help_panel=_SIZES),
+    ] = "",
+    name: Annotated[str, typer.Option(help="How new files are called.")] = NAMES_PATTERN,
+    metadata: Annotated[str, typer.Option(help="What to keep: none, copyright or keep (all).")] = "none",
+    keep_p3: Annotated[bool, typer.Option("--keep-p3", help="Leave Display P3 pictures in their wide gamut.")] = False,
+    sharpen: Annotated[bool, typer.Option("--sharpen", help="Sharpen a little after strong reduction.")] = False,
+    svg_scripts: Annotated[
+        bool, typer.Option("--remove-svg-scripts", help="Take scripts and event attributes out of SVG files.")
+    ] = False,
+    measure: Annotated[bool, typer.Option("--measure", help="First load every page in headless Chromium.")] = False,
+) -> None:
+    """Treat a site's images, or a folder of pictures, and write everything to a new folder."""
+    if sum(map(bool, (fidelity, cap, quality))) > 1:
+        raise UnusableInput("Give one of --fidelity, --cap and --quality.")
+    wanted = _formats(formats)
+    rules = _rules(
+        fidelity, cap, quality, formats=tuple(t for t in MODERN_TIERS if t in wanted), metadata=_metadata(metadata),
+        keep_p3=keep_p3, sharpen=sharpen, svg_scripts=svg_scripts,
+        **({"tier_share": 0.0, "tier_bytes": 1} if formats else {}),
+    )  # fmt: skip
+    options = TreatOptions(
+        widths=tuple(_number(w, "--widths") for w in _listed(widths)),
+        size=_size(longest, percent, fit, fill, focus),
+        only=wanted if formats and "baseline" not in wanted else (),
+        names=_names(name),
+        measure=measure,
+    )
+    with progress(("Reading files", "Measuring pages", "Treating images")) as bars:
+        site, handover, failed = treat_folder(Folder(folder), out, rules, options, (bars[0], bars[1], bars[2]))
+    if as_json:
+        print_json(treat_json(site, handover, failed))
+        return
+    before, after = handover.savings.before, handover.savings.after["avif"]
+    share = f", {100 * (1 - after / before):.0f} % less" if before else ""
+    typer.echo(f"{len(handover.new_files)} new files, {len(handover.rewritten)} pages and style sheets rewritten.")
+    typer.echo(f"Images in use: {kb(before)} before, {kb(after)} after{share} (avif; kB = 1,000 bytes).")
+    for failure in failed:
+        typer.echo(f"Not treated: {failure.path}. {failure.reason}")
+
+
+def _rules(fidelity: str, cap: str, quality: str, **others: Any) -> Rules:
+    """Rules by what was asked for. Raises UnusableInput for what there is not."""
+    if fidelity:
+        score = next((score for name, score in FIDELITIES.items() if name == fidelity), None)
+        if score is None:
+            raise UnusableInput(f"There is no fidelity {fidelity!r}; there are {', '.join(FIDELITIES)}.")
+        return Rules.at_fidelity(score, **others)
+    if cap:
+        return Rules(cap=_bytes(cap), **others)
+    return Rules(fixed=bool(quality), **(_qualities(quality) | others))
+
+
+def _bytes(text: str) -> int:
+    found = re.fullmatch(r"(\d+(?:\.\d+)?)\s*([a-zA-Z]*)", text.strip())
+    unit = _UNITS.get(found.group(2).lower()) if found else None
+    if not found or unit is None or not round(float(found.group(1)) * unit):
+        raise UnusableInput(f"{text!r} is no size; write 100kB or 1.5MB (kB = 1,000 bytes).")
+    return round(float(found.group(1)) * unit)
+
+
+def _qualities(text: str) -> dict[str, Any]:
+    found: dict[str, Any] = {}
+    for part in _listed(text):
+        format_, _, value = part.partition("=")
+        if format_ not in _QUALITIES or not value.isdigit() or not 1 <= int(value) <= 100:
+            raise UnusableInput(f"{part!r} is no quality; write avif=60, webp=80 or jpeg=80, each from 1 to 100.")
+        found[_QUALITIES[format_]] = int(value)
+    return found
+
+
+def _formats(text: str) -> tuple[Tier, ...]:
+    names = _listed(text) or list(_TIERS)
+    unknown = next((n for n in names if n not in _TIERS), None)
+    if unknown:
+        raise UnusableInput(f"There is no format {unknown!r} to write; there are {', '.join(_TIERS)}.")
+    return tuple(_TIERS[n] for n in names)
+
+
+def _metadata(text: str) -> str:
+    if text not in ("none", "copyright", "keep"):
+        raise UnusableInput(f"Metadata can't be {text!r}; there are none, copyright and keep.")
+    return text
+
+
+def _listed(text: str) -> list[str]:
+    return [part.strip() for part in text.split(",") if part.strip()]
+
+
+def _number(text: str, option: str) -> int:
+    if not text.isdigit() or not int(text):
+        raise UnusableInput(f"{option} takes whole numbers of pixels, not {text!r}.")
+    return int(text)
+
+
+def _size(longest: int, percent: float, fit: str, fill: str, focus: str) -> Resize | None:
+    """The new size that was asked for; None for none. Raises UnusableInput for two or for nonsense."""
+    given = [
+        (mode, value)
+        for mode, value in (("longest", longest), ("percent", percent), ("fit", fit), ("fill", fill))
+        if value
+    ]
+    if len(given) > 1:
+        raise UnusableInput("Give one of --longest, --percent, --fit and --fill.")
+    if focus and not fill:
+        raise UnusableInput("--focus goes with --fill.")
+    if not given:
+        return None
+    if longest < 0 or percent < 0:
+        raise UnusableInput("Sizes are above zero.")
+    if longest:
+        return Resize("longest", longest)
+    if percent:
+        return Resize("percent", percent)
+    mode: Mode = "fit" if fit else "fill"
+    sides = re.fullmatch(r"(\d+)x(\d+)", (fit or fill).lower())
+    if not sides or not int(sides.group(1)) or not int(sides.group(2)):
+        raise UnusableInput(f"--{mode} takes width and height in pixels like 1200x800, not {fit or fill!r}.")
+    return Resize(mode, int(sides.group(1)), int(sides.group(2)), _focus(focus))
+
+
+def _focus(text: str) -> tuple[float, float] | None:
+    if not text:
+        return None
+    try:
+        x, y = (float(part) for part in text.split(","))
+    except ValueError:
+        x = y = -1.0
+    if not (0 <= x <= 1 and 0 <= y <= 1):
+        raise UnusableInput(f"--focus takes two shares from 0 to 1 like 0.5,0.3, not {text!r}.")
+    return x, y
+
+
+def _names(pattern: str) -> str:
+    """The pattern of names, if it is one. Raises UnusableInput."""
+    allowed = ", ".join(f"{{{field}}}" for field in NAME_FIELDS)
+    try:
+        parts = list(Formatter().parse(pattern))
+    except ValueError:
+        parts = []
+    fields = [field for _, field, _, _ in parts if field is not None]
+    plain = all(not spec and not conversion for _, field, spec, conversion in parts if field is not None)
+    known = plain and set(fields) <= set(NAME_FIELDS) and "name" in fields
+    if not known or not pattern.endswith(".{ext}") or re.search(r"[/\\:*?\"<>|\x00-\x1f]", pattern):
+        raise UnusableInput(
+            f"A pattern of names holds {{name}}, ends in .{{ext}}, and may hold {allowed}; not {pattern!r}."
+        )
+    return pattern

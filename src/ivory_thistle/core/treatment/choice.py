@@ -1,0 +1,121 @@
+"""Which of the files that were made are worth keeping, and why, in words."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from hashlib import sha256
+
+from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.images.sniff import NAMES, ImageFormat
+from ivory_thistle.core.selection.tier import TIERS, Tier
+from ivory_thistle.core.treatment.making import Made
+from ivory_thistle.core.treatment.rules import Rules
+
+
+@dataclass(frozen=True, slots=True)
+class Rendition:
+    """One encoded output of an image; `data` is the file, `settings` how it was encoded, `score` how it looks."""
+
+    tier: Tier
+    format: ImageFormat
+    width: int
+    height: int
+    settings: str
+    sha256: str
+    data: bytes
+    score: float | None = None
+
+    @property
+    def bytes(self) -> int:
+        """Size of the file."""
+        return len(self.data)
+
+
+@dataclass(frozen=True, slots=True)
+class Treated:
+    """What came out: the kept renditions, by tier and rising width, and what was decided, in words."""
+
+    renditions: tuple[Rendition, ...]
+    words: tuple[str, ...]
+
+
+def keep_what_is_worth_it(
+    made: Mapping[Tier, Sequence[Made]], facts: ImageFacts, rules: Rules, words: Sequence[str]
+) -> Treated:
+    """Keeps the fallback where it is smaller than the original, and each modern tier that gains enough on the next."""
+    fallback = made["baseline"]
+    said = [*words, *_shortfalls(made, rules)]
+    kept: list[tuple[Tier, Made]] = [("baseline", m) for m in _worth_replacing(fallback, facts, rules, said)]
+    standing = [min(m.encoded.bytes, facts.bytes) for m in fallback]
+    rival = fallback[-1].encoded.format if kept else facts.format
+    for tier in reversed([t for t in TIERS if t in made and t != "baseline"]):
+        files = made[tier]
+        name = NAMES[files[-1].encoded.format]
+        if not all(m.met for m in files):
+            said.append(f"{name} dropped: it can't keep this look.")
+            continue
+        sizes = [m.encoded.bytes for m in files]
+        before, after = sum(standing), sum(sizes)
+        if rules.tier_is_worth_it(before, after, len(files)) and sizes[-1] < standing[-1]:
+            kept += [(tier, m) for m in files]
+            gain = f"saves {100 * (1 - after / before):.0f} % over {NAMES[rival]}"
+            said.append(f"{name} {gain} ({kb(before)} to {kb(after)}).")
+            standing, rival = sizes, files[-1].encoded.format
+        else:
+            said.append(f"{name} dropped: {kb(after)} against {kb(before)} is not worth a file.")
+    said += _at_the_same_look(made, kept)
+    order = {tier: n for n, tier in enumerate(TIERS)}
+    kept.sort(key=lambda k: (order[k[0]], k[1].encoded.width))
+    return Treated(tuple(_rendition(tier, m) for tier, m in kept), tuple(said))
+
+
+def _shortfalls(made: Mapping[Tier, Sequence[Made]], rules: Rules) -> list[str]:
+    """A sentence for each file that falls short of what was asked of it."""
+    said = []
+    for files in made.values():
+        for m in files:
+            if m.met:
+                continue
+            at = f"{NAMES[m.encoded.format]} at {m.encoded.width:,} px"
+            if rules.cap:
+                said.append(f"{at} can't be held to {kb(rules.cap)}: {kb(m.encoded.bytes)} at its lowest quality.")
+            else:
+                said.append(f"{at} scores {m.score or 0:.0f} at its best.")
+    return said
+
+
+def _worth_replacing(fallback: Sequence[Made], facts: ImageFacts, rules: Rules, said: list[str]) -> list[Made]:
+    """The fallback's files that are smaller than the original and worth taking its place."""
+    widest = fallback[-1].encoded
+    kept = [m for m in fallback if m.encoded.bytes < facts.bytes]
+    if widest.width == facts.width and not rules.replacement_is_worth_it(facts.bytes, widest.bytes):
+        would = f"{NAMES[widest.format]} would be {kb(widest.bytes)}"
+        said.append(f"The original ({kb(facts.bytes)}) stays as the fallback: {would}.")
+        return [m for m in kept if m is not fallback[-1]]
+    return kept
+
+
+def _at_the_same_look(made: Mapping[Tier, Sequence[Made]], kept: Sequence[tuple[Tier, Made]]) -> list[str]:
+    """What the best tier that is kept weighs at its widest, and the others at the same look."""
+    best = next((t for t in TIERS if t != "baseline" and any(tier == t for tier, _ in kept)), None)
+    if best is None or any(made[t][-1].score is None for t in made):
+        return []
+    name, width = NAMES[made[best][-1].encoded.format], made[best][-1].encoded.width
+    others = [
+        f"{NAMES[made[t][-1].encoded.format]} at the same look {kb(made[t][-1].encoded.bytes)}"
+        for t in TIERS
+        if t in made and t != best and made[t][-1].met
+    ]
+    alone = f"At {width:,} px {name} weighs {kb(made[best][-1].encoded.bytes)}"
+    return [f"{alone}; {', '.join(others)}."] if others else [f"{alone}."]
+
+
+def _rendition(tier: Tier, made: Made) -> Rendition:
+    e = made.encoded
+    return Rendition(tier, e.format, e.width, e.height, e.settings, sha256(e.data).hexdigest(), e.data, made.score)
+
+
+def kb(size: int) -> str:
+    """Bytes in words; kB are 1,000 bytes."""
+    return f"{size / 1000:,.1f} kB"

@@ -1,96 +1,48 @@
-"""`./thistle bench search FOLDER…`: what a search costs, and what it saves against one quality for all.
+"""`./thistle bench search [FOLDER…]`: what a search costs, and how near to its goal it ends.
 
-Over the photographs of the folders (JPEG), at 480, 1,200 and 2,000 px: CPU of the search (with the prepared side of the
-score) over CPU of one encode with the final settings; total bytes at a fidelity of 75 against the fixed quality whose
-worst score is the same.
+Over photographs as ladders of 480 to 2,000 px (Debian's mate-backgrounds, or the JPEG files of the folders), at a
+fidelity of 75: CPU of the search, with preparing and judging, over CPU of one encode with the final settings.
 """
 
 from __future__ import annotations
 
 import sys
 import time
-from collections.abc import Sequence
-from pathlib import Path
+from collections import defaultdict
 
 import cv2
+from tests.bench.ladders import encoded_once, ladder, photographs
 
-from ivory_thistle.core.encoders import AVIF, JPEG, WEBP, Encoded, Settings
-from ivory_thistle.core.images.facts import read_facts
-from ivory_thistle.core.images.pixels import Pixels, decode, decode_plain
-from ivory_thistle.core.quality import prepare, score
 from ivory_thistle.core.selection.tier import TIERS, Tier
-from ivory_thistle.core.treatment.making import Made, Rung, Wish, make_files
+from ivory_thistle.core.treatment.making import Made, Wish, make_files
 from ivory_thistle.core.treatment.rules import Rules
 
-WIDTHS, FIDELITY = (480, 1200, 2000), 75
-ENCODERS = {"avif": AVIF, "webp": WEBP, "baseline": JPEG}
-
-
-def pictures(roots: list[str]) -> list[Pixels]:
-    """Every photograph at every width."""
-    found = []
-    for path in sorted(p for root in roots for p in Path(root).rglob("*.jpg")):
-        data = path.read_bytes()
-        facts = read_facts(path.name, data)[0]
-        if facts and not facts.problem:
-            found += [decode(data, facts, w) for w in WIDTHS if w < facts.width]
-    return found
-
-
-def searched(pixels: Pixels, tiers: Sequence[Tier]) -> tuple[dict[Tier, Made], float]:
-    """The files of one picture, and the CPU seconds that they took."""
-    begun = time.process_time()
-    made = make_files([Rung(pixels)], Wish(Rules(), False, lambda rung: FIDELITY), tiers)
-    return {tier: files[0] for tier, files in made.items()}, time.process_time() - begun
-
-
-def once(tier: Tier, pixels: Pixels, how: Settings) -> tuple[Encoded, float]:
-    """One encode with the final settings, and its CPU seconds."""
-    begun = time.process_time()
-    encoded = ENCODERS[tier].encode(pixels, how)
-    return encoded, time.process_time() - begun
-
-
-def fixed(tier: Tier, all_pixels: list[Pixels], floor: float) -> tuple[int, int, float]:
-    """The lowest quality for all whose worst score is at least `floor`: quality, total bytes, worst score."""
-    low, high, best = 20, 96, (96, 0, 0.0)
-    sides = [prepare(p.array) for p in all_pixels]
-    while low <= high:
-        quality = (low + high) // 2
-        made = [ENCODERS[tier].encode(p, Settings(quality)) for p in all_pixels]
-        worst = min(score(side, decode_plain(e.data, tier == "avif")) for side, e in zip(sides, made, strict=True))
-        if worst >= floor:
-            best, high = (quality, sum(e.bytes for e in made), worst), quality - 1
-        else:
-            low = quality + 1
-    return best
-
+FIDELITY = 75
 
 if __name__ == "__main__":
     cv2.setNumThreads(1)
-    photographs = pictures(sys.argv[1:])
-    print(f"{len(photographs)} pictures of {', '.join(map(str, WIDTHS))} px, fidelity {FIDELITY}")
-    everything = dict.fromkeys(TIERS, 0.0)
+    wish = Wish(Rules(), False, lambda rung: FIDELITY)
+    found: dict[Tier, list[Made]] = defaultdict(list)
+    once: dict[Tier, float] = defaultdict(float)
+    alone: dict[Tier, float] = defaultdict(float)
     together = 0.0
-    found: dict[Tier, list[Made]] = {tier: [] for tier in TIERS}
-    for pixels in photographs:
-        files, seconds = searched(pixels, TIERS)
-        together += seconds
-        for tier, file in files.items():
-            everything[tier] += once(tier, pixels, file.encoded.how)[1]
-            found[tier].append(file)
-    print(f"all formats together: {together / sum(everything.values()):.2f} times the CPU of one encode each")
-    for tier in TIERS:
-        alone = sum(searched(pixels, [tier])[1] for pixels in photographs)
-        files_of = [f for f in found[tier]]
-        total, worst = sum(f.encoded.bytes for f in files_of), min(f.score or 0 for f in files_of)
-        mean = sum(f.score or 0 for f in files_of) / len(files_of)
-        thorough = sum(sum(not p.probe for p in f.points) for f in files_of) / len(files_of)
-        quick = sum(sum(p.probe for p in f.points) for f in files_of) / len(files_of)
-        missed = sum(not f.met for f in files_of)
-        quality, plain, floor = fixed(tier, photographs, worst)
+    for data, facts in photographs(sys.argv[1:]):
+        rungs = ladder(data, facts)
+        begun = time.process_time()
+        made = make_files(rungs, wish, TIERS)
+        together += time.process_time() - begun
+        for tier, files in made.items():
+            once[tier] += sum(encoded_once(rung, m) for rung, m in zip(rungs, files, strict=True))
+            found[tier] += files
+            begun = time.process_time()
+            make_files(rungs, wish, [tier])
+            alone[tier] += time.process_time() - begun
+    print(f"all formats together: {together / sum(once.values()):.2f} times the CPU of one encode each")
+    for tier, files in found.items():
+        thorough, quick = (sum(p.probe is q for m in files for p in m.points) / len(files) for q in (False, True))
+        scores = [m.score or 0.0 for m in files if m.met]
         print(
-            f"{tier:<9} alone {alone / everything[tier]:.2f} times; {thorough:.1f} thorough and {quick:.1f} quick encodes,"
-            f" {missed} out of reach; {total / 1000:,.0f} kB, scores from {worst:.1f}, mean {mean:.1f}; one quality for"
-            f" all ({quality}): {plain / 1000:,.0f} kB, from {floor:.1f}: {100 * (1 - total / plain):.0f} % less by search"
+            f"{tier:<9} alone {alone[tier] / once[tier]:.2f} times; {thorough:.1f} thorough and {quick:.1f} quick"
+            f" encodes a file; {len(files)} files, {sum(not m.met for m in files)} out of reach, scores from"
+            f" {min(scores):.1f}, mean {sum(scores) / len(scores):.1f}"
         )

@@ -8,15 +8,12 @@ import numpy as np
 import pytest
 import pyvips
 from PIL import Image, ImageCms
-from skimage.metrics import structural_similarity
 
-from ivory_thistle.core.encoders import encode_avif, encode_jpeg, encode_png, encode_webp
-from ivory_thistle.core.errors import EncodeError, PictureError
+from ivory_thistle.core.encoders import JPEG, Settings
+from ivory_thistle.core.errors import PictureError
 from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.pixels import Pixels, decode, reduce
-from ivory_thistle.core.treatment.rules import Rules
-from ivory_thistle.core.treatment.treat import treat_image
-from pictures import camera_picture, encoded, opened, photograph, png_that_claims, translucent_graphic
+from pictures import encoded, opened, photograph, png_that_claims
 
 
 def facts_of(data: bytes, path: str = "x.jpg") -> ImageFacts:
@@ -109,7 +106,7 @@ def test_a_profile_is_converted_and_dropped() -> None:
     expected = np.asarray(ImageCms.profileToProfile(opened_image, profile, lab, outputMode="RGB")).astype(int)
     got = decode(data, facts_of(data)).array.astype(int)
     assert np.abs(got - expected).mean() < 2
-    assert "icc_profile" not in opened(encode_jpeg(Pixels(got.astype(np.uint8)), 90).data).info
+    assert "icc_profile" not in opened(JPEG.encode(Pixels(got.astype(np.uint8)), Settings(90)).data).info
 
 
 def test_cmyk_and_sixteen_bits_become_plain_colours() -> None:
@@ -134,93 +131,3 @@ def test_reduction_is_in_linear_light_and_premultiplied() -> None:
     bleed[:, 32:] = (0, 255, 0, 255)
     edge = reduce(Pixels(bleed), 8).array
     assert edge[edge[:, :, 3] > 128][:, 0].max() < 30
-
-
-ENCODERS = {
-    "jpeg": lambda p: encode_jpeg(p, 85),
-    "png": encode_png,
-    "webp": lambda p: encode_webp(p, 85),
-    "webp-lossless": lambda p: encode_webp(p, None),
-    "avif": lambda p: encode_avif(p, 70),
-    "avif-444": lambda p: encode_avif(p, 70, full_colour=True),
-}
-
-
-@pytest.mark.parametrize("name", ENCODERS)
-def test_encoders_keep_their_contract(name: str) -> None:
-    """Size as given, no metadata, and Pillow and pyvips decode it to the same picture, close to the original."""
-    original = np.asarray(photograph("chelsea").resize((301, 201)))
-    made = ENCODERS[name](Pixels(np.ascontiguousarray(original)))
-    assert made.bytes == len(made.data) and (made.width, made.height) == (301, 201)
-    by_pillow = opened(made.data)
-    by_vips = pyvips.Image.new_from_buffer(made.data, "").colourspace("srgb").numpy()[:, :, :3].astype(int)
-    assert by_pillow.size == (301, 201)
-    assert not by_pillow.getexif() and "icc_profile" not in by_pillow.info
-    a = np.asarray(by_pillow.convert("RGB"))
-    assert np.abs(a.astype(int) - by_vips).mean() < 1.5
-    assert structural_similarity(original, a, channel_axis=2) > 0.9
-
-
-@pytest.mark.parametrize("name", ["png", "webp", "webp-lossless", "avif"])
-def test_transparency_survives(name: str) -> None:
-    """Alpha within two steps of what went in."""
-    graphic = np.asarray(translucent_graphic(200))
-    made = opened(ENCODERS[name](Pixels(np.ascontiguousarray(graphic))).data).convert("RGBA")
-    assert np.abs(np.asarray(made)[:, :, 3].astype(int) - graphic[:, :, 3]).mean() < 2
-
-
-def test_jpeg_refuses_transparency() -> None:
-    """An encoder says what it can't do."""
-    with pytest.raises(EncodeError, match="JPEG keeps no transparency"):
-        encode_jpeg(Pixels(np.zeros((4, 4, 4), np.uint8)), 80)
-
-
-def test_camera_pictures_at_a_quarter_end_95_per_cent_lighter() -> None:
-    """Common practice, no source: 40 camera pictures, 104 MB, at a quarter of their sides became 5.4 MB."""
-    data = encoded(camera_picture(), "JPEG", quality=95)
-    treated = treat_image(data, facts_of(data), [750], Rules())
-    fallback = next(r for r in treated.renditions if r.tier == "baseline")
-    assert 0.90 <= 1 - fallback.bytes / len(data) <= 0.99
-
-
-def test_a_translucent_truecolour_png_of_few_colours_ends_60_per_cent_lighter() -> None:
-    """Common practice, no source: a palette takes about 70 % off, up to 90."""
-    data = encoded(translucent_graphic(), "PNG", compress_level=6)
-    treated = treat_image(data, facts_of(data), [600], Rules())
-    fallback = next(r for r in treated.renditions if r.tier == "baseline")
-    assert fallback.format == "png" and fallback.settings == "palette, dithered"
-    assert fallback.bytes <= len(data) * 0.4
-    assert opened(fallback.data).convert("RGBA").getpixel((2, 2))[3] == 0
-
-
-def test_renditions_are_never_larger_nor_wider() -> None:
-    """A picture that is small already keeps its file, with the reason in words."""
-    tiny = encoded(photograph("coffee").resize((300, 200)), "JPEG", quality=40)
-    treated = treat_image(tiny, facts_of(tiny), [150, 300], Rules())
-    assert all(r.bytes < len(tiny) and r.width <= 300 for r in treated.renditions)
-    assert any(w.startswith("The original (") for w in treated.words)
-
-
-def test_opaque_alpha_is_dropped_and_metadata_too() -> None:
-    """An opaque photograph saved with alpha gets a JPEG fallback without any EXIF."""
-    exif = Image.Exif()
-    exif[0x010F] = "Lumen Works"
-    data = encoded(photograph("chelsea").convert("RGBA"), "PNG", exif=exif.tobytes())
-    treated = treat_image(data, facts_of(data), [451], Rules())
-    assert [(r.tier, r.format) for r in treated.renditions] == [
-        ("avif", "avif"),
-        ("webp", "webp"),
-        ("baseline", "jpeg"),
-    ]
-    assert all(b"Lumen" not in r.data for r in treated.renditions)
-
-
-def test_the_kind_decides_what_stays_lossless() -> None:
-    """Looked at or told, the same drawing gives the same files; a drawing that JPEG has spoilt is treated with loss."""
-    drawn = translucent_graphic(300)
-    png = encoded(drawn, "PNG")
-    looked, told = (treat_image(png, facts_of(png), [300], Rules(), kind) for kind in (None, "graphic"))
-    assert [r.sha256 for r in looked.renditions] == [r.sha256 for r in told.renditions]
-    assert looked.words[0] == "Flat graphic: lossless."
-    jpeg = encoded(drawn.convert("RGB"), "JPEG", quality=96)
-    assert treat_image(jpeg, facts_of(jpeg), [300], Rules(), "graphic").words[0] == "Photograph."

@@ -43,6 +43,7 @@ _ARGUMENTS = (
 LOAD_SECONDS = 15.0
 QUIET_SECONDS = 0.15
 QUIET_LIMIT_SECONDS = 8.0
+_CLOSE_SECONDS = 5.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -177,11 +178,21 @@ async def _measure_all(
                     continue
                 if browser is None or not browser.is_connected():
                     browser = await playwright.chromium.launch(executable_path=browser_binary(), args=list(_ARGUMENTS))
-                on_page(await _measure_safely(browser, place, page, screen, screenshots))
+                measured = await _measure_safely(browser, place, page, screen, screenshots)
+                on_page(measured)
+                if measured.problem:
+                    # It may hang: the next page gets a fresh one.
+                    await _close(browser)
+                    browser = None
             if browser:
-                await browser.close()
+                await _close(browser)
 
         await asyncio.gather(*(worker() for _ in range(min(at_once, len(waiting)) or 1)))
+
+
+async def _close(browser: Browser) -> None:
+    with suppress(BrowserError, TimeoutError):
+        await asyncio.wait_for(browser.close(), _CLOSE_SECONDS)
 
 
 async def _measure_safely(
@@ -210,8 +221,9 @@ async def _fresh(browser: Browser, screen: Screen) -> AsyncIterator[tuple[Browse
     try:
         yield context, await context.new_page()
     finally:
-        with suppress(BrowserError):
-            await context.close()
+        # A browser that hangs would never answer this either.
+        with suppress(BrowserError, TimeoutError):
+            await asyncio.wait_for(context.close(), _CLOSE_SECONDS)
 
 
 class _Watch:

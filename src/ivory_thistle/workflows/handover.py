@@ -184,6 +184,7 @@ def _manifest(
         {
             "path": f.path, "original": d.path, "tier": f.tier, "format": f.format, "width": f.width,
             "height": f.height, "bytes": f.bytes, "sha256": f.sha256, "settings": f.settings,
+            "score": None if f.score is None else round(f.score, 2),
         }
         for d in deliveries for f in d.files if f.path in paths
     ]  # fmt: skip

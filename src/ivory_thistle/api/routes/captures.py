@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Response
@@ -25,6 +25,7 @@ from ivory_thistle.api.guard import PICTURE_POLICY
 from ivory_thistle.api.selections import selected
 from ivory_thistle.api.services import ServicesDep, SessionDep
 from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.images.metadata import MetadataPolicy
 from ivory_thistle.core.images.sniff import MIME, sniff_format
 from ivory_thistle.core.treatment.rules import FIDELITIES, Fidelity, Rules
 from ivory_thistle.store import tables as t
@@ -252,20 +253,25 @@ def add_run(
     services: ServicesDep,
     chosen: schemas.Selection | None = None,
     fidelity: Fidelity | Literal["fixed"] | None = None,
+    metadata: MetadataPolicy = "none",
+    keep_p3: bool = False,
+    sharpen: bool = False,
+    svg_scripts: bool = False,
 ) -> schemas.Run:
     """Starts a treatment of the whole site or of chosen images; one that is going on already is returned instead.
 
     With a fidelity every lossy file keeps that look; without one each keeps what its role asks for. "fixed" searches
-    nothing and takes one quality for all.
+    nothing and takes one quality for all. The others are as in the rules of a treatment.
     """
     capture_of(session, capture_id)
     going = newest_run(session, capture_id)
     if going and going.state in ("waiting", "running", "finishing"):
         return run_out(session, going)
-    if fidelity == "fixed":
-        rules = Rules(fixed=True)
-    else:
-        rules = Rules.at_fidelity(FIDELITIES[fidelity]) if fidelity else Rules()
+    score = FIDELITIES[fidelity] if fidelity and fidelity != "fixed" else None
+    rules = replace(
+        Rules.at_fidelity(score) if score else Rules(fixed=fidelity == "fixed"),
+        metadata=metadata, keep_p3=keep_p3, sharpen=sharpen, svg_scripts=svg_scripts,
+    )  # fmt: skip
     ids = None
     if chosen is not None:
         ids = frozenset(session.scalars(selected(capture_id, chosen).with_only_columns(t.Image.id)).all())

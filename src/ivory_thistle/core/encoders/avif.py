@@ -6,6 +6,9 @@ SVT-AV1 logs every encode to standard error unless SVT_LOG=1 stands in the envir
 from __future__ import annotations
 
 import io
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager
 
 import pillow_avif  # noqa: F401 - registers the writer that offers the codecs' own settings
 
@@ -28,11 +31,22 @@ def _write(pixels: Pixels, settings: Settings, metadata: Metadata) -> tuple[byte
     if settings.engine == "svt":
         if settings.chroma != "4:2:0":
             raise EncodeError("SVT-AV1 can't keep chroma but at 4:2:0.")
-        return _by_pillow(pixels, settings, metadata, "svt", _SVT), f"{words}, SVT-AV1 speed {_SVT}"
+        with _same_scheduling():
+            return _by_pillow(pixels, settings, metadata, "svt", _SVT), f"{words}, SVT-AV1 speed {_SVT}"
     if settings.depth == 10 and not settings.quick and not metadata.exif:
         return _by_vips(pixels, settings, metadata), f"{words}, 10 bit, libaom speed {_THOROUGH}"
     speed = _QUICK if settings.quick else _THOROUGH
     return _by_pillow(pixels, settings, metadata, "aom", speed), f"{words}, libaom speed {speed}"
+
+
+@contextmanager
+def _same_scheduling() -> Iterator[None]:
+    """Gives the thread back the priority that it had: as root, SVT-AV1 leaves it in real time, and its children too."""
+    policy, priority = os.sched_getscheduler(0), os.sched_getparam(0)
+    try:
+        yield
+    finally:
+        os.sched_setscheduler(0, policy, priority)
 
 
 def _by_pillow(pixels: Pixels, settings: Settings, metadata: Metadata, codec: str, speed: int) -> bytes:

@@ -34,4 +34,5 @@ def chroma_loss(pixels: Pixels) -> ChromaLoss:
         small = cv2.resize(plane, half, interpolation=cv2.INTER_AREA)
         again = cv2.resize(small, (pixels.width, pixels.height), interpolation=cv2.INTER_LINEAR)
         off = np.maximum(off, cv2.absdiff(plane, again))
-    return ChromaLoss(np.count_nonzero(off > _SEEN) / off.size, np.count_nonzero(off > _STRONG) / off.size)
+    shares = (float(np.count_nonzero(off > levels)) / off.size for levels in (_SEEN, _STRONG))
+    return ChromaLoss(*shares)

@@ -66,6 +66,8 @@ class Look:
 
 def measure_features(array: NDArray[np.uint8]) -> Features:
     """Features of a picture: height x width x 3, sRGB, 8 bits, on white where it was transparent."""
+    # Of a single row or column, every pixel is its own neighbour.
+    array = np.pad(array, [*((0, max(0, 2 - side)) for side in array.shape[:2]), (0, 0)], mode="edge")
     crops = [crop.astype(np.int16) for crop in _crops(array)]
     equal, grain, steps, sharp, rows = [], [], [], [], []
     for crop in crops:

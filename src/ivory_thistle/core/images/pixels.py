@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import warnings
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any
 
@@ -15,8 +16,7 @@ from PIL import Image as PillowImage
 
 from ivory_thistle.core.errors import PictureError
 from ivory_thistle.core.images.facts import ImageFacts
-
-_DISPLAY_P3 = "Display P3"
+from ivory_thistle.core.images.segments import is_display_p3
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -73,7 +73,7 @@ def decode(data: bytes, facts: ImageFacts, width: int | None = None, keep_p3: bo
         raise PictureError(f"The picture {facts.problem}.")
     target = min(width or facts.width, facts.width)
     # A profile is applied only where there is one: an untagged picture is sRGB by definition of the web.
-    wide = keep_p3 and facts.profile.startswith(_DISPLAY_P3)
+    wide = keep_p3 and bool(facts.profile_bytes) and is_display_p3(_profile_of(data))
     tagged = facts.profile_bytes or facts.colour == "cmyk"
     profile = {"output_profile": "p3" if wide else "srgb", "intent": "relative"} if tagged else {}
     size = {"height": 10_000_000, "size": "down", "linear": target < facts.width, **profile}
@@ -92,6 +92,14 @@ def decode(data: bytes, facts: ImageFacts, width: int | None = None, keep_p3: bo
     except (pyvips.Error, OSError, ValueError, SyntaxError, MemoryError, PillowImage.DecompressionBombError) as error:
         reason = str(error).strip().splitlines()[0] if str(error).strip() else type(error).__name__
         raise PictureError(f"The picture can't be decoded: {reason}.") from error
+
+
+def _profile_of(data: bytes) -> bytes:
+    """The ICC profile of a file; empty for none."""
+    with suppress(pyvips.Error):
+        image = pyvips.Image.new_from_buffer(data, "")
+        return bytes(image.get("icc-profile-data")) if "icc-profile-data" in image.get_fields() else b""
+    return b""
 
 
 def decode_plain(data: bytes, is_avif: bool = False) -> NDArray[np.uint8]:

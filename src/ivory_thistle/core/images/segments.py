@@ -226,3 +226,29 @@ def profile_name(profile: bytes) -> str:
         return ImageCms.getProfileDescription(ImageCms.ImageCmsProfile(io.BytesIO(profile))).strip()
     except (ImageCms.PyCMSError, OSError):
         return ""
+
+
+# Display P3 adapted to D50 as ICC profiles have it (SMPTE EG 432-1 primaries, white D65).
+_P3_PRIMARIES = {
+    b"rXYZ": (0.5151, 0.2412, -0.0011),
+    b"gXYZ": (0.2919, 0.6922, 0.0419),
+    b"bXYZ": (0.1572, 0.0666, 0.7841),
+}
+_PRIMARIES_NEAR = 0.004
+
+
+def is_display_p3(profile: bytes) -> bool:
+    """Whether an ICC profile has the primaries of Display P3, whatever it is called (ICC.1:2022, 7.3 and 10.31)."""
+    with suppress(struct.error):
+        (count,) = struct.unpack_from(">I", profile, 128)
+        found = {}
+        for n in range(min(count, 64)):
+            tag, at, _ = struct.unpack_from(">4sII", profile, 132 + 12 * n)
+            if tag in _P3_PRIMARIES:
+                found[tag] = [v / 65536 for v in struct.unpack_from(">3i", profile, at + 8)]
+        return len(found) == len(_P3_PRIMARIES) and all(
+            abs(ours - theirs) <= _PRIMARIES_NEAR
+            for tag, values in found.items()
+            for ours, theirs in zip(values, _P3_PRIMARIES[tag], strict=True)
+        )
+    return False

@@ -23,6 +23,7 @@ class NewFile:
     bytes: int
     sha256: str
     settings: str = ""
+    score: float | None = None
 
     @property
     def mime(self) -> str:
@@ -96,7 +97,7 @@ def plan_delivery(
                 before, _, extension = name.rpartition(".")
                 name = f"{before}-{r.sha256[:8]}.{extension}"
             taken[name.casefold()] = r.sha256
-            files.append(NewFile(name, r.tier, r.format, r.width, r.height, r.bytes, r.sha256, r.settings))
+            files.append(NewFile(name, r.tier, r.format, r.width, r.height, r.bytes, r.sha256, r.settings, r.score))
         files.sort(key=lambda f: (TIERS.index(f.tier), f.width))
         if files:
             deliveries[path] = Delivery(path, width, height, tuple(files))

@@ -140,7 +140,7 @@ def _guessed(placement: Placement, natural: int, rules: Rules) -> list[Step]:
 def ladder(wanted: Sequence[Step], natural: int, rules: Rules) -> tuple[Step, ...]:
     """Steps by rising width, never above the original nor the rules' widest; of near-equal ones the widest stays.
 
-    At most as many as the rules say: those that save least over the next go. A step is dense where no plain screen's
+    At most as many as the rules say, evenly apart. A step is dense where no plain screen's
     wish is served by it. `natural` is the original's width in pixels.
     """
     top = min(natural, max(rules.max_width, 1))
@@ -150,7 +150,7 @@ def ladder(wanted: Sequence[Step], natural: int, rules: Rules) -> tuple[Step, ..
             rungs.append(width)
     rungs.reverse()
     while len(rungs) > max(1, rules.most_rungs):
-        nearest = min(range(len(rungs) - 1), key=lambda n: rungs[n + 1] / rungs[n])
-        del rungs[nearest]
+        # The one whose going leaves the smallest gap; the widest stays.
+        del rungs[min(range(len(rungs) - 1), key=lambda n: rungs[n + 1] / rungs[max(0, n - 1)])]
     plain = {next((r for r in rungs if r >= d.width), rungs[-1]) for d in wanted if not d.dense and rungs}
     return tuple(Step(width, dense=width not in plain) for width in rungs)

@@ -41,7 +41,8 @@ _GAINS: Mapping[Tier, tuple[float, ...]] = {
 _CARRIES_OVER = 0.75
 """Of what a picture was harder (or easier) for one format than the typical one, so much it is for the next."""
 
-_FINE_COLOUR, _STRONG_COLOUR = 0.02, 0.01
+FINE_COLOUR, STRONG_COLOUR = 0.02, 0.01
+"""Shares of `ChromaLoss` from which halved chroma costs more than it saves."""
 _EXACTING = 80
 """From this fidelity on AVIF does with fewer bytes at 4:4:4 and 10 bits (5 and 9 % on those photographs)."""
 _GRAPHIC_AVIF = 75
@@ -192,9 +193,9 @@ class _Maker:
 
     def is_fine(self, tier: Tier) -> bool:
         """Whether a file gets finer chroma: by kind, by what halving it would lose, or by what was found short."""
-        if self._wish.drawn or tier in self._fine or self._colour.strong >= _STRONG_COLOUR:
+        if self._wish.drawn or tier in self._fine or self._colour.strong >= STRONG_COLOUR:
             return True
-        exacting, textured = self._fidelity >= _EXACTING, self._colour.seen >= _FINE_COLOUR
+        exacting, textured = self._fidelity >= _EXACTING, self._colour.seen >= FINE_COLOUR
         searched = not self._wish.rules.fixed
         return {"avif": searched and (exacting or textured), "webp": textured, "baseline": exacting and textured}[tier]
 

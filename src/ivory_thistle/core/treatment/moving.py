@@ -86,12 +86,11 @@ class _Maker:
         return self._searched("avif")
 
     def _searched(self, tier: Tier) -> _Made:
+        kind: ImageFormat = "avif" if tier == "avif" else "webp"
         write = write_avif if tier == "avif" else write_webp
 
         def encode(quality: int) -> Encoded:
-            return self._encoded(
-                "avif" if tier == "avif" else "webp", write(self.animation, quality), f"quality {quality}"
-            )
+            return self._encoded(kind, write(self.animation, quality), f"quality {quality}")
 
         coder = Coder(encode, lambda e: self._scores(e).worst, LIMITS[tier], SCALES[tier])
         found = fewest_bytes(coder, self.goal, Hint(SCALES[tier].setting(self.goal)), most=_MOST_TRIES)

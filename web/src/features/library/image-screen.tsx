@@ -235,7 +235,7 @@ function Made({ captureId, image: i }: { captureId: number; image: Schemas["Imag
         <table className="mt-3 border-collapse">
           <thead className="text-ink-soft">
             <tr className="border-b border-rule">
-              {["For", "Pixels", "Bytes", "Settings", ""].map((h) => (
+              {["For", "Pixels", "Bytes", "Score", "Settings", ""].map((h) => (
                 <th key={h || "link"} scope="col" className="py-1.5 pr-8">
                   {h || <span className="sr-only">Open</span>}
                 </th>
@@ -250,6 +250,9 @@ function Made({ captureId, image: i }: { captureId: number; image: Schemas["Imag
                   {r.width} × {r.height}
                 </td>
                 <td className="figure py-1.5 pr-8 text-right">{bytes(r.bytes)}</td>
+                <td className="figure py-1.5 pr-8 text-right">
+                  {r.score === null ? "" : r.score.toFixed(1)}
+                </td>
                 <td className="py-1.5 pr-8 text-ink-soft">
                   {r.format}, {r.settings}
                 </td>

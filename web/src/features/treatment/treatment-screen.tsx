@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
-import { api, told } from "@/shared/api/client";
+import { api, type Schemas, told } from "@/shared/api/client";
 import { forecastQuery, runQuery, siteQuery } from "@/shared/api/queries";
 import { bytes, count, counted } from "@/shared/format/figures";
 import { Button, Empty, Failed, Loading, Title } from "@/shared/ui/basics";
@@ -10,14 +10,27 @@ import { useNotice } from "@/shared/ui/notices";
 import { useSite } from "@/shared/ui/site-context";
 
 const LOOKS = [
-  ["fixed", "Fixed qualities"],
+  ["role", "By role"],
   ["exacting", "Exacting"],
   ["faithful", "Faithful"],
   ["everyday", "Everyday"],
   ["lean", "Lean"],
+  ["fixed", "Fixed qualities"],
 ] as const;
 type Look = (typeof LOOKS)[number][0];
 const SCORES = { exacting: 85, faithful: 75, everyday: 65, lean: 50 } as const;
+const KEPT = [
+  ["none", "Nothing"],
+  ["copyright", "Copyright and artist"],
+  ["keep", "All but orientation and preview"],
+] as const;
+type Kept = (typeof KEPT)[number][0];
+const OPTIONS = [
+  ["keep_p3", "Leave Display P3 pictures in their wide gamut"],
+  ["sharpen", "Sharpen a little after strong reduction"],
+  ["svg_scripts", "Take scripts out of vector drawings"],
+] as const;
+type Options = Partial<Record<(typeof OPTIONS)[number][0], boolean>>;
 
 /** What a treatment would do, and the button that starts it. */
 export function TreatmentScreen() {
@@ -29,14 +42,16 @@ export function TreatmentScreen() {
   const ready = site.capture.state === "ready";
   const forecast = useQuery({ ...forecastQuery(site.capture.id), enabled: ready });
   const going = ["waiting", "running", "finishing"].includes(site.run_state ?? "");
-  const [look, setLook] = useState<Look>("fixed");
+  const [look, setLook] = useState<Look>("role");
+  const [kept, setKept] = useState<Kept>("none");
+  const [options, setOptions] = useState<Options>({});
   const start = useMutation({
     mutationFn: () =>
       told(
         api.POST("/api/v1/captures/{capture_id}/runs", {
           params: {
             path: { capture_id: site.capture.id },
-            query: { fidelity: look === "fixed" ? undefined : look },
+            query: { fidelity: look === "role" ? undefined : look, metadata: kept, ...options },
           },
         }),
       ),
@@ -69,25 +84,46 @@ export function TreatmentScreen() {
       </Title>
       <div className="mb-8">
         <Choice label="Look" value={look} choices={LOOKS} onChange={setLook} />
-        <p className="mt-1 max-w-[90ch] text-ink-soft">
-          {look === "fixed"
-            ? `One quality for all: AVIF ${f.rules.avif_quality}, WebP ${f.rules.webp_quality}, JPEG ${f.rules.jpeg_quality}. Quick, but busy pictures come out heavier and smooth ones softer than they need be.`
-            : `Every photograph keeps a score of ${SCORES[look]} or more in every format, with the fewest bytes that do: each is encoded a few times and judged whole, which takes about four times as long.`}
-        </p>
+        <p className="mt-1 max-w-[90ch] text-ink-soft">{whatIsKept(look, f.rules)}</p>
+        <div className="mt-4 flex flex-wrap items-baseline gap-x-8 gap-y-2">
+          <div>
+            <span className="mr-3 text-ink-soft">Metadata kept</span>
+            <Choice label="Metadata kept" value={kept} choices={KEPT} onChange={setKept} />
+          </div>
+          {OPTIONS.map(([name, words]) => (
+            <label key={name} className="inline-flex items-center gap-2">
+              <input
+                type="checkbox"
+                checked={options[name] ?? false}
+                onChange={(e) => setOptions({ ...options, [name]: e.target.checked })}
+                className="size-4 accent-thistle"
+              />
+              {words}
+            </label>
+          ))}
+        </div>
       </div>
       <section className="grid max-w-[1000px] gap-10 lg:grid-cols-2">
         <div>
           <h2 className="mb-3">What is made of each</h2>
           <ul className="list-disc space-y-1.5 pl-5">
             <li>
-              AVIF, WebP and a fallback of the old kind (JPEG or PNG), at the widths that the markup asks for.
+              AVIF, WebP and a fallback of the old kind (JPEG or PNG), at the widths that the measured boxes
+              ask for, up to two pixels a CSS pixel; before a measurement, at those that the markup tells.
             </li>
             <li>Never larger than the original, in pixels or in bytes; proportions and transparency stay.</li>
-            <li>Turned upright, colours converted to sRGB, all other metadata taken out.</li>
-            <li>Flat graphics without loss; photographs at the look chosen above.</li>
+            <li>Turned upright, colours converted to sRGB.</li>
+            <li>
+              Drawn pictures without loss where that is smaller; photographs and AVIF at the look chosen
+              above.
+            </li>
+            <li>
+              Animations as WebP and AVIF with their timing; vector drawings without what draws nothing.
+            </li>
             <li>No wider than {count(f.rules.max_width)} pixels.</li>
             <li>
-              A format that saves less than {count(f.rules.worth_share * 100)} % over the next one is dropped.
+              A format must save {count(f.rules.tier_share * 100)} % and {bytes(f.rules.tier_bytes)} a file
+              over the next one, or it is dropped.
             </li>
           </ul>
         </div>
@@ -108,4 +144,18 @@ export function TreatmentScreen() {
       </section>
     </>
   );
+}
+
+/** In words, what every file must keep. */
+function whatIsKept(look: Look, rules: Schemas["RulesOut"]) {
+  if (look === "fixed")
+    return `One quality for all: AVIF ${rules.avif_quality}, WebP ${rules.webp_quality}, JPEG ${rules.jpeg_quality}. Quick, but busy pictures come out heavier and smooth ones softer than they need be.`;
+  const how = "Each is encoded a few times and judged whole, for the fewest bytes that keep that.";
+  const dense = `${rules.dense_less} points less where only dense screens load a file.`;
+  if (look !== "role") return `Every picture keeps a score of ${SCORES[look]}, ${dense} ${how}`;
+  const scores = new Map<number, string[]>();
+  for (const [role, score] of Object.entries(rules.fidelity))
+    scores.set(score, [...(scores.get(score) ?? []), role]);
+  const parts = [...scores].sort(([a], [b]) => b - a).map(([score, roles]) => `${roles.join(", ")} ${score}`);
+  return `Scores by role: ${parts.join("; ")}; lettering ${rules.lettering}; ${dense} ${how}`;
 }

@@ -685,7 +685,8 @@ export interface paths {
          * Add Run
          * @description Starts a treatment of the whole site or of chosen images; one that is going on already is returned instead.
          *
-         *     With a fidelity every lossy file keeps that look; without one the qualities are fixed.
+         *     With a fidelity every lossy file keeps that look; without one each keeps what its role asks for. "fixed" searches
+         *     nothing and takes one quality for all. The others are as in the rules of a treatment.
          */
         post: operations["add_run"];
         delete?: never;
@@ -1853,7 +1854,7 @@ export interface components {
         };
         /**
          * RenditionOut
-         * @description One file made of an image.
+         * @description One file made of an image; `score` is how it looks (SSIMULACRA 2; None: it was not judged).
          */
         RenditionOut: {
             /** Id */
@@ -1870,6 +1871,8 @@ export interface components {
             bytes: number;
             /** Settings */
             settings: string;
+            /** Score */
+            score: number | null;
         };
         /**
          * RoleChange
@@ -1907,9 +1910,19 @@ export interface components {
         };
         /**
          * RulesOut
-         * @description The rules that a treatment follows: encoder qualities, and the share a format must save to be kept.
+         * @description The rules of a treatment: fidelities by role, qualities where they are fixed, and what a file must save.
+         *
+         *     `tier_share` and `tier_bytes` are a modern format's, over the next older one; `dense_less` are points of score.
          */
         RulesOut: {
+            /** Fidelity */
+            fidelity: {
+                [key: string]: number;
+            };
+            /** Lettering */
+            lettering: number;
+            /** Dense Less */
+            dense_less: number;
             /** Avif Quality */
             avif_quality: number;
             /** Webp Quality */
@@ -1918,8 +1931,10 @@ export interface components {
             jpeg_quality: number;
             /** Max Width */
             max_width: number;
-            /** Worth Share */
-            worth_share: number;
+            /** Tier Share */
+            tier_share: number;
+            /** Tier Bytes */
+            tier_bytes: number;
         };
         /**
          * Run
@@ -3835,7 +3850,11 @@ export interface operations {
     add_run: {
         parameters: {
             query?: {
-                fidelity?: ("exacting" | "faithful" | "everyday" | "lean") | null;
+                fidelity?: ("exacting" | "faithful" | "everyday" | "lean") | "fixed" | null;
+                metadata?: "none" | "copyright" | "keep";
+                keep_p3?: boolean;
+                sharpen?: boolean;
+                svg_scripts?: boolean;
             };
             header?: never;
             path: {

@@ -188,8 +188,8 @@ def test_a_run_treats_saves_and_hands_over(
 ) -> None:
     """Stopped and continued, it ends with savings that the archive's own files add up to."""
     client = application.client
-    run = client.post(f"/api/v1/captures/{capture['id']}/runs").json()
-    assert client.post(f"/api/v1/captures/{capture['id']}/runs").json()["id"] == run["id"]
+    run = client.post(f"/api/v1/captures/{capture['id']}/runs?fidelity=fixed").json()
+    assert client.post(f"/api/v1/captures/{capture['id']}/runs?fidelity=fixed").json()["id"] == run["id"]
     assert client.get(f"/api/v1/runs/{run['id']}/savings").status_code == 409
     client.post(f"/api/v1/runs/{run['id']}/stop")
     stopped = application.wait(f"/api/v1/runs/{run['id']}", ("stopped", "done"))

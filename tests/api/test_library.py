@@ -143,7 +143,7 @@ def test_a_run_over_chosen_images_keeps_what_an_earlier_one_made(
     """Only the chosen are treated; the renditions of the others are carried over."""
     client, base = application.client, f"/api/v1/captures/{site['capture']}"
     cat = client.get(f"{base}/images", params={"search": "cat.jpg"}).json()["items"][0]
-    run = client.post(f"{base}/runs", json={"filter": {"search": "cat.jpg"}}).json()
+    run = client.post(f"{base}/runs?fidelity=fixed", json={"filter": {"search": "cat.jpg"}}).json()
     done = application.wait(f"/api/v1/runs/{run['id']}", ("done", "failed"))
     assert (done["total"], done["left_alone"]) == (1, 4)
     made = client.get(f"{base}/images/{cat['id']}").json()["renditions"]
@@ -232,7 +232,7 @@ def test_a_folder_of_pictures_without_pages(application: Application, tmp_path: 
     assert {p["path"] for p in client.get(f"/api/v1/captures/{capture}/pages").json()["items"]} == {"trip/", "Été/"}
     client.post(f"/api/v1/captures/{capture}/roles", json={"role": "thumbnail", "pattern": "trip/*"})
     application.audited(capture)
-    run = client.post(f"/api/v1/captures/{capture}/runs").json()
+    run = client.post(f"/api/v1/captures/{capture}/runs?fidelity=fixed").json()
     application.wait(f"/api/v1/runs/{run['id']}", ("done", "failed"))
     savings = client.get(f"/api/v1/runs/{run['id']}/savings").json()
     assert {p["path"] for p in savings["pages"]} == {"trip/", "Été/"}

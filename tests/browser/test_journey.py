@@ -177,7 +177,7 @@ SHOWN = {
 @pytest.fixture
 def served(site_folder: Path, tmp_path: Path) -> Iterator[str]:
     """The little site before and after its treatment, under /site and /out."""
-    treat_folder(Folder(site_folder), tmp_path / "out", Rules())
+    treat_folder(Folder(site_folder), tmp_path / "out", Rules(fixed=True))
 
     class Quiet(http.server.SimpleHTTPRequestHandler):
         extensions_map: ClassVar[dict[str, str]] = {

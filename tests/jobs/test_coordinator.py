@@ -52,7 +52,7 @@ def run_id(made: sessionmaker[Session], blobs: Blobs, site_folder: Path) -> int:
         capture_id = capture.id
     capture_folder(capture_id, Folder(site_folder), made, blobs)
     with made.begin() as session:
-        run = start_run(session, capture_id, Rules(), blobs)
+        run = start_run(session, capture_id, Rules(fixed=True), blobs)
         return run.id
 
 
@@ -111,6 +111,24 @@ def test_a_run_goes_on_where_it_was_left(
     with made() as session:
         _, _, handover = handover_of(session, session.get_one(t.Run, run_id), blobs)
     assert all(blobs.has(f.sha256) for f in handover.new_files)
+
+
+def test_what_stopping_cuts_short_is_not_failed(
+    made: sessionmaker[Session], run_id: int, coordinators: Callable[[], Coordinator]
+) -> None:
+    """Without patience, tasks are cut off in the middle: they wait for the next start, and none is called failed."""
+    coordinator = coordinators()
+    coordinator.patience = 0.0
+    until(lambda: coordinator._client is not None)
+    coordinator.stop()
+    coordinator._thread.join(60)
+    with made() as session:
+        states = session.scalars(select(t.Task.state).where(t.Task.run_id == run_id)).all()
+    assert set(states) <= {"waiting", "done", "left"} and "waiting" in states
+    assert state(made, run_id) in ("waiting", "running")
+    coordinators()
+    until(lambda: state(made, run_id) == "done")
+    assert len(finished(made, run_id)) == 5
 
 
 def test_killed_workers_are_replaced(

@@ -8,12 +8,13 @@ import sys
 from pathlib import Path
 
 import pytest
+from PIL import Image
 
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.headless import audit_json, treat_folder
 from ivory_thistle.workflows.reading import read_folder
-from pictures import opened, png_that_claims
+from pictures import camera_picture, opened, photograph, png_that_claims
 
 
 def run(*arguments: str) -> subprocess.CompletedProcess[str]:
@@ -58,7 +59,7 @@ def test_treating_writes_a_whole_site_and_keeps_the_original(site_folder: Path, 
     index.write_text(index.read_text().replace("</body>", "<img src=img/bomb.png></body>"))
     before = contents(site_folder)
     out = tmp_path / "out"
-    result = run("treat", str(site_folder), "--out", str(out), "--json")
+    result = run("treat", str(site_folder), "--out", str(out), "--json", "--quality", "webp=80")
     assert result.returncode == 0, result.stderr
     told = json.loads(result.stdout)
     after = contents(out)
@@ -85,14 +86,14 @@ def test_treating_writes_a_whole_site_and_keeps_the_original(site_folder: Path, 
     assert all(p["saved"] == p["before"] - p["after"] and p["saved"] > 0 for p in savings["pages"])
     assert len(after["savings.csv"].splitlines()) == 4
 
-    site, handover, failed = treat_folder(Folder(out), tmp_path / "again", Rules())
+    site, handover, failed = treat_folder(Folder(out), tmp_path / "again", Rules(fixed=True))
     assert contents(tmp_path / "again") == after
     assert not handover.new_files and site.broken_count == 1 and len(failed) == 1
 
 
 def test_the_handover_leads_nowhere_that_is_not_there(site_folder: Path, tmp_path: Path) -> None:
     """Every address in the rewritten pages is a file, but for the one that was broken before."""
-    treat_folder(Folder(site_folder), tmp_path / "out", Rules())
+    treat_folder(Folder(site_folder), tmp_path / "out", Rules(fixed=True))
     audit = audit_json(read_folder(Folder(tmp_path / "out")))
     assert [p["broken"] for p in audit["pages"]] == [["img/missing.jpg"], []]
 
@@ -122,7 +123,7 @@ def test_unusable_arguments_are_one_line_and_exit_code_2(site_folder: Path, argu
 def test_a_manifest_of_the_site_is_not_overwritten(site_folder: Path, tmp_path: Path) -> None:
     """A web application's own manifest.json stays; ours takes another name."""
     (site_folder / "manifest.json").write_text('{"name": "theirs"}')
-    treat_folder(Folder(site_folder), tmp_path / "out", Rules())
+    treat_folder(Folder(site_folder), tmp_path / "out", Rules(fixed=True))
     assert (tmp_path / "out/manifest.json").read_text() == '{"name": "theirs"}'
     assert json.loads((tmp_path / "out/handover-manifest.json").read_text())["kind"] == "ivory-thistle-handover"
 
@@ -139,3 +140,87 @@ def test_a_fidelity_by_name(site_folder: Path, tmp_path: Path) -> None:
         2,
         "There is no fidelity 'splendid'; there are exacting, faithful, everyday, lean.",
     )
+
+
+@pytest.fixture
+def pictures_folder(tmp_path: Path) -> Path:
+    """Pictures alone, one of them in a folder of its own."""
+    folder = tmp_path / "pictures"
+    (folder / "trip").mkdir(parents=True)
+    camera_picture(1200, 800).save(folder / "trip" / "ridge walk.jpg", quality=92)
+    photograph("astronaut").save(folder / "portrait.png")
+    return folder
+
+
+def files_in(folder: Path) -> dict[str, tuple[int, int]]:
+    """The pictures below a folder with their sizes in pixels."""
+    return {
+        p.relative_to(folder).as_posix(): Image.open(p).size
+        for p in sorted(folder.rglob("*"))
+        if p.suffix in (".avif", ".webp", ".jpg", ".png")
+    }
+
+
+def test_a_folder_of_pictures_alone(pictures_folder: Path, tmp_path: Path) -> None:
+    """Fixed qualities, two formats, widths and a pattern of names: folders kept, originals untouched, nothing enlarged."""
+    before = {p: p.read_bytes() for p in pictures_folder.rglob("*") if p.is_file()}
+    out = tmp_path / "out"
+    done = run(
+        "treat", str(pictures_folder), "--out", str(out), "--quality", "webp=70,avif=45", "--formats", "avif,webp",
+        "--widths", "300,900", "--name", "{name}_{width}x{height}.{ext}", "--metadata", "copyright",
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    assert files_in(out) == {
+        "portrait_300x300.avif": (300, 300), "portrait_300x300.webp": (300, 300),
+        "portrait_512x512.avif": (512, 512), "portrait_512x512.webp": (512, 512),
+        "trip/ridge walk_300x200.avif": (300, 200), "trip/ridge walk_300x200.webp": (300, 200),
+        "trip/ridge walk_900x600.avif": (900, 600), "trip/ridge walk_900x600.webp": (900, 600),
+    }  # fmt: skip
+    assert {p: p.read_bytes() for p in before} == before
+    listed = json.loads((out / "manifest.json").read_text())["files"]
+    assert {f["settings"].split(",")[0] for f in listed} == {"quality 45", "quality 70"}
+
+
+def test_a_cap_and_a_box(pictures_folder: Path, tmp_path: Path) -> None:
+    """The best look within the bytes, cut square around a point; names may be those of the originals."""
+    out = tmp_path / "out"
+    done = run(
+        "treat", str(pictures_folder), "--out", str(out), "--cap", "20kB", "--fill", "400x400", "--focus", "0.2,0.5",
+        "--name", "{name}.{ext}", "--json",
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    made = files_in(out)
+    assert set(made.values()) == {(400, 400)} and {"trip/ridge walk.jpg", "portrait.jpg"} <= set(made)
+    assert all((out / path).stat().st_size <= 20_000 for path in made)
+
+
+WRONG = {
+    ("--cap", "many"): "'many' is no size; write 100kB or 1.5MB (kB = 1,000 bytes).",
+    ("--quality", "gif=3"): "'gif=3' is no quality; write avif=60, webp=80 or jpeg=80, each from 1 to 100.",
+    ("--formats", "bmp"): "There is no format 'bmp' to write; there are avif, webp, fallback.",
+    ("--widths", "wide"): "--widths takes whole numbers of pixels, not 'wide'.",
+    ("--fit", "12"): "--fit takes width and height in pixels like 1200x800, not '12'.",
+    ("--focus", "0.5,0.5"): "--focus goes with --fill.",
+    ("--metadata", "some"): "Metadata can't be 'some'; there are none, copyright and keep.",
+    ("--cap", "9kB", "--fidelity", "lean"): "Give one of --fidelity, --cap and --quality.",
+    ("--longest", "9", "--percent", "5"): "Give one of --longest, --percent, --fit and --fill.",
+    ("--name", "../{name}.{ext}"): (
+        "A pattern of names holds {name}, ends in .{ext}, and may hold {name}, {width}, {height}, {ext};"
+        " not '../{name}.{ext}'."
+    ),
+}
+
+
+@pytest.mark.parametrize("arguments", WRONG, ids=" ".join)
+def test_what_can_not_be_asked_for_is_said(arguments: tuple[str, ...], pictures_folder: Path, tmp_path: Path) -> None:
+    """One line, exit code 2, and nothing is written."""
+    done = run("treat", str(pictures_folder), "--out", str(tmp_path / "out"), *arguments)
+    assert (done.returncode, done.stderr.strip()) == (2, WRONG[arguments])
+    assert not (tmp_path / "out").exists()
+
+
+def test_sizes_are_for_pictures_alone(site_folder: Path, tmp_path: Path) -> None:
+    """A site's widths follow from where it shows its images."""
+    done = run("treat", str(site_folder), "--out", str(tmp_path / "out"), "--widths", "300")
+    assert done.returncode == 2
+    assert done.stderr.strip().endswith("They can be given for folders of pictures alone.")

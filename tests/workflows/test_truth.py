@@ -111,7 +111,7 @@ def test_addresses_and_lazy_images(tmp_path: Path) -> None:
 
 def test_the_little_site_before_and_after_its_treatment(site_folder: Path, tmp_path: Path) -> None:
     """Every page and placement on four screens, and again once `picture` elements stand there."""
-    treat_folder(Folder(site_folder), tmp_path / "out", Rules())
+    treat_folder(Folder(site_folder), tmp_path / "out", Rules(fixed=True))
     for folder in (site_folder, tmp_path / "out"):
         verdict = compare(folder)
         assert verdict.wrong == []

@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any
 
 import structlog
-from dask.distributed import Client, LocalCluster, as_completed
+from dask.distributed import Client, LocalCluster, Worker, WorkerPlugin, as_completed
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -24,7 +24,7 @@ from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.auditing import audit_capture
 from ivory_thistle.workflows.capturing import capture_from
 from ivory_thistle.workflows.measuring import measure_capture
-from ivory_thistle.workflows.renditions import TaskResult, treat_blob
+from ivory_thistle.workflows.renditions import TaskResult, treat_blob, use_one_thread
 from ivory_thistle.workflows.runs import WaitingTask, finish_run, keep_result, waiting_tasks
 
 log = structlog.get_logger()
@@ -42,6 +42,8 @@ class Coordinator:
         self._sessions, self._blobs, self._staging, self._scheduler = sessions, blobs, staging, scheduler
         self._wake, self._ending = threading.Event(), threading.Event()
         self.on_audit: Callable[[int], None] = lambda capture_id: None
+        self.patience = 20.0
+        """Seconds that stopping waits for the tasks in hand."""
         self._thread = threading.Thread(target=self._loop, name="coordinator", daemon=True)
         self._client: Client | None = None
         self._cluster: LocalCluster | None = None
@@ -63,7 +65,7 @@ class Coordinator:
         """Ends the thread after the task in hand, and the workers; unfinished jobs stay to be taken up."""
         self._ending.set()
         self._wake.set()
-        self._thread.join(20)
+        self._thread.join(self.patience)
         if self._client:
             self._client.close()
         if self._cluster:
@@ -95,6 +97,9 @@ class Coordinator:
         except UnusableInput as error:
             self._fail(table, job, str(error))
         except Exception as error:
+            if self._ending.is_set():  # the workers were taken away: the next start takes it up
+                log.info("job cut short", table=table.__tablename__, id=job)
+                return True
             log.exception("job failed", table=table.__tablename__, id=job)
             self._fail(table, job, f"Something went wrong here ({type(error).__name__}); nothing finished was lost.")
         return True
@@ -204,7 +209,10 @@ class Coordinator:
         first = [f for _ in range(_AHEAD) if (f := submit())]
         running = as_completed(first)
         for future in running:
-            yield ids.pop(future.key), _result(future)
+            task_id, result = ids.pop(future.key), _result(future)
+            # What stopping cut short is not failed: the next start takes it up.
+            if not (self._ending.is_set() and future.status in ("cancelled", "lost")):
+                yield task_id, result
             if not self._stop_asked(t.Run, run_id) and (following := submit()):
                 running.add(following)
 
@@ -224,7 +232,15 @@ class Coordinator:
                     host="127.0.0.1", memory_limit="3GB", silence_logs=50,
                 )  # fmt: skip
                 self._client = Client(self._cluster)
+                self._client.register_plugin(_OneThread())
         return self._client
+
+
+class _OneThread(WorkerPlugin):
+    """Every worker, also one that takes a dead one's place, treats each image on one thread."""
+
+    def setup(self, worker: Worker) -> None:
+        use_one_thread()
 
 
 def _result(future: Any) -> TaskResult:

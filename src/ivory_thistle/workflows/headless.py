@@ -31,7 +31,7 @@ from ivory_thistle.workflows.auditing import guessed_slots, measured_slots
 from ivory_thistle.workflows.handover import Handover, TreatedImage, made_before, prepare_handover
 from ivory_thistle.workflows.measuring import Weights, measure_site
 from ivory_thistle.workflows.reading import Progress, nothing, read_folder
-from ivory_thistle.workflows.renditions import facts_of
+from ivory_thistle.workflows.renditions import facts_of, use_one_thread
 from ivory_thistle.workflows.weights import weight_at_opening
 
 _FALLEN = "The encoder process ended unexpectedly, most likely for want of memory."
@@ -271,7 +271,7 @@ def _treat_all(
     treated: dict[str, TreatedImage] = {}
     files: dict[str, Path] = {}
     on_image(0, len(plans))
-    with ProcessPoolExecutor(options.processes, mp_context=get_context("spawn")) as pool:
+    with ProcessPoolExecutor(options.processes, get_context("spawn"), use_one_thread) as pool:
         futures = {pool.submit(_treat_file, folder.root / p.image.path, p, rules, options.size): p for p in plans}
         for number, future in enumerate(as_completed(futures), 1):
             plan = futures[future]

@@ -5,6 +5,8 @@ from __future__ import annotations
 import time
 from dataclasses import dataclass
 
+import cv2
+
 from ivory_thistle.core.errors import EncodeError, PictureError
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.rewriting.delivery import RenditionFacts
@@ -24,6 +26,11 @@ class TaskResult:
     words: tuple[str, ...] = ()
     reason: str = ""
     seconds: float = 0.0
+
+
+def use_one_thread() -> None:
+    """For a process that treats one image at a time beside others: more threads would only be in each other's way."""
+    cv2.setNumThreads(1)
 
 
 def facts_of(treated: Treated) -> tuple[RenditionFacts, ...]:

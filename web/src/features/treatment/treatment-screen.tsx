@@ -85,11 +85,11 @@ export function TreatmentScreen() {
       <div className="mb-8">
         <Choice label="Look" value={look} choices={LOOKS} onChange={setLook} />
         <p className="mt-1 max-w-[90ch] text-ink-soft">{whatIsKept(look, f.rules)}</p>
-        <div className="mt-4 flex flex-wrap items-baseline gap-x-8 gap-y-2">
-          <div>
-            <span className="mr-3 text-ink-soft">Metadata kept</span>
-            <Choice label="Metadata kept" value={kept} choices={KEPT} onChange={setKept} />
-          </div>
+        <div className="mt-4">
+          <span className="mr-4 text-ink-soft">Metadata kept</span>
+          <Choice label="Metadata kept" value={kept} choices={KEPT} onChange={setKept} />
+        </div>
+        <div className="mt-3 flex flex-wrap gap-x-8 gap-y-2">
           {OPTIONS.map(([name, words]) => (
             <label key={name} className="inline-flex items-center gap-2">
               <input

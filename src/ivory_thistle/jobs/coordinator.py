@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any
 
 import structlog
-from dask.distributed import Client, LocalCluster, Worker, WorkerPlugin, as_completed
+from dask.distributed import Client, LocalCluster, as_completed
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -24,7 +24,7 @@ from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.auditing import audit_capture
 from ivory_thistle.workflows.capturing import capture_from
 from ivory_thistle.workflows.measuring import measure_capture
-from ivory_thistle.workflows.renditions import TaskResult, treat_blob, use_one_thread
+from ivory_thistle.workflows.renditions import TaskResult, treat_blob
 from ivory_thistle.workflows.runs import WaitingTask, finish_run, keep_result, waiting_tasks
 
 log = structlog.get_logger()
@@ -232,15 +232,7 @@ class Coordinator:
                     host="127.0.0.1", memory_limit="3GB", silence_logs=50,
                 )  # fmt: skip
                 self._client = Client(self._cluster)
-                self._client.register_plugin(_OneThread())
         return self._client
-
-
-class _OneThread(WorkerPlugin):
-    """Every worker, also one that takes a dead one's place, treats each image on one thread."""
-
-    def setup(self, worker: Worker) -> None:
-        use_one_thread()
 
 
 def _result(future: Any) -> TaskResult:

@@ -45,6 +45,7 @@ def treat_blob(
     blobs_url: str, facts: ImageFacts, steps: tuple[Step, ...], rules: Rules, role: Role, kind: str | None
 ) -> TaskResult:
     """Treats the image with `facts`; a picture that can't be treated is a result with its reason."""
+    use_one_thread()
     begun = time.monotonic()
     blobs = Blobs(blobs_url)
     try:

@@ -150,7 +150,7 @@ def ladder(wanted: Sequence[Step], natural: int, rules: Rules) -> tuple[Step, ..
             rungs.append(width)
     rungs.reverse()
     while len(rungs) > max(1, rules.most_rungs):
-        # The one whose going leaves the smallest gap; the widest stays.
-        del rungs[min(range(len(rungs) - 1), key=lambda n: rungs[n + 1] / rungs[max(0, n - 1)])]
+        # The one whose going leaves the smallest gap; the narrowest and the widest stay.
+        del rungs[min(range(1, len(rungs) - 1), key=lambda n: rungs[n + 1] / rungs[n - 1], default=0)]
     plain = {next((r for r in rungs if r >= d.width), rungs[-1]) for d in wanted if not d.dense and rungs}
     return tuple(Step(width, dense=width not in plain) for width in rungs)

@@ -261,17 +261,29 @@ def test_ladders_come_from_measured_slots() -> None:
     """Each slot at its screen's density, two at most; what only dense screens load is marked so."""
     site = site_of("<img src=a.jpg>")
     slots = [slot(390, PHONE), slot(300, LAPTOP), slot(300, DESKTOP)]
-    plan = next(p for p in plan_treatment(site, Rules(), slots, {"a.jpg": "hero"}) if p.image.path == "a.jpg")
+    plan = next(
+        p for p in plan_treatment(site, Rules(), slots, {"a.jpg": "hero"}, ["index.html"]) if p.image.path == "a.jpg"
+    )
     assert plan.steps == (Step(300), Step(600, dense=True), Step(780, dense=True)) and plan.role == "hero"
     # A box filled by cutting needs the height, too: a.jpg is twice as wide as high.
-    plan = plan_treatment(site, Rules(), [slot(300, DESKTOP, height=300, fit="cover")])[0]
+    plan = plan_treatment(site, Rules(), [slot(300, DESKTOP, height=300, fit="cover")], None, ["index.html"])[0]
     assert [s.width for s in plan.steps] == [600]
+
+
+def test_boxes_count_only_where_every_page_was_seen_whole() -> None:
+    """A screen that was not measured might ask for more: then the markup decides, as without any measurement."""
+    site = site_of("<img src=a.jpg>")
+    seen = [slot(120, PHONE)]
+    plain = plan_treatment(site, Rules())[0].steps
+    assert plan_treatment(site, Rules(), seen, None, [])[0].steps == plain
+    assert plan_treatment(site, Rules(), [], None, ["index.html"])[0].steps == plain
+    assert plan_treatment(site, Rules(), seen, None, ["index.html"])[0].steps == (Step(240, dense=True),)
 
 
 def test_animations_and_backgrounds_get_one_file() -> None:
     """The widest that is asked for."""
     site = site_of("<div style='background:url(a.jpg)'></div>")
-    plan = plan_treatment(site, Rules(), [slot(400, DESKTOP), slot(380, LAPTOP)])[0]
+    plan = plan_treatment(site, Rules(), [slot(400, DESKTOP), slot(380, LAPTOP)], None, ["index.html"])[0]
     assert plan.steps == (Step(760, dense=True),)
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from hashlib import sha256
 from typing import TypeVar
 
-from sqlalchemy import delete, select, update
+from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from ivory_thistle.core.budgets.policy import PageBudget, Policy
@@ -129,6 +129,26 @@ def newest_measured(session: Session, capture_id: int) -> tuple[list[Slot], list
         for s, screen, page, path in boxes if screen in screens
     ]  # fmt: skip
     return slots, weighed
+
+
+def measured_pages(session: Session, capture_id: int) -> frozenset[str]:
+    """The pages that the newest measurement saw on every one of its screens, each without a problem."""
+    row = session.scalar(
+        select(t.Measurement)
+        .where(t.Measurement.capture_id == capture_id, ~t.Measurement.estimated)
+        .order_by(t.Measurement.id.desc())
+        .limit(1)
+    )
+    if not row:
+        return frozenset()
+    seen = session.execute(
+        select(t.Page.path)
+        .join(t.PageScreen, t.PageScreen.page_id == t.Page.id)
+        .where(t.PageScreen.measurement_id == row.id, t.PageScreen.problem == "")
+        .group_by(t.Page.path)
+        .having(func.count() == len(row.screens))
+    )
+    return frozenset(seen.scalars())
 
 
 def guessed_slots(site: SiteReading) -> Iterator[Slot]:

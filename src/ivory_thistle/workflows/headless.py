@@ -6,7 +6,7 @@ import os
 import shutil
 import tempfile
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from dataclasses import dataclass, replace
 from multiprocessing import get_context
@@ -143,12 +143,13 @@ def plans_for(
     read: Callable[[str], bytes],
     slots: Iterable[Slot] = (),
     roles: Mapping[str, Role] | None = None,
+    measured_pages: Collection[str] = (),
 ) -> tuple[Plan, ...]:
     """Plans for every image in use; what an earlier handover made is left alone."""
     made = made_before(site, read)
     return tuple(
         Plan(p.image, p.role, reason="Made by an earlier treatment.") if p.image.facts.sha256 in made else p
-        for p in plan_treatment(site, rules, slots, roles)
+        for p in plan_treatment(site, rules, slots, roles, measured_pages)
     )
 
 
@@ -221,11 +222,13 @@ def treat_folder(
 def _plans(
     folder: Folder, site: SiteReading, rules: Rules, options: TreatOptions, on_page: Progress
 ) -> tuple[Plan, ...]:
-    slots = list(guessed_slots(site))
+    slots, whole = list(guessed_slots(site)), set[str]()
     if options.measure:
-        slots = list(measured_slots(measure_folder(folder, site, DEFAULT_SCREENS, on_page), DEFAULT_SCREENS))
+        measured = measure_folder(folder, site, DEFAULT_SCREENS, on_page)
+        slots = list(measured_slots(measured, DEFAULT_SCREENS))
+        whole = {m.page for m, _ in measured} - {m.page for m, _ in measured if m.problem or not m.measured}
     roles = {path: found.role for path, found in site_roles(site, slots).items()}
-    plans = plans_for(site, rules, folder.read, slots, roles)
+    plans = plans_for(site, rules, folder.read, slots, roles, whole)
     if not (options.size or options.widths):
         return plans
     return tuple(replace(p, steps=_given_steps(p, options)) if p.steps else p for p in plans)

@@ -13,12 +13,12 @@ from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.rewriting.delivery import RenditionFacts
 from ivory_thistle.core.selection.tier import Tier
-from ivory_thistle.core.treatment.ladder import Step
+from ivory_thistle.core.treatment.ladder import Plan, Step
 from ivory_thistle.core.treatment.roles import ROLES, Role
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
-from ivory_thistle.workflows.auditing import newest_measured
+from ivory_thistle.workflows.auditing import measured_pages, newest_measured
 from ivory_thistle.workflows.capture import stored_site
 from ivory_thistle.workflows.handover import Handover, TreatedImage, prepare_handover
 from ivory_thistle.workflows.headless import plans_for
@@ -49,8 +49,7 @@ def start_run(
     run = t.Run(capture_id=capture_id, state="waiting", rules=rules.as_dict())
     session.add(run)
     session.flush()
-    slots, _ = newest_measured(session, capture_id)
-    for plan in plans_for(site, rules, read, slots, stored_roles(session, capture_id)):
+    for plan in stored_plans(session, capture_id, site, rules, read):
         facts = plan.image.facts
         if chosen is not None and ids[facts.sha256] not in chosen:
             _carry_over(session, run.id, ids[facts.sha256], facts.bytes, earlier.get(ids[facts.sha256]))
@@ -107,6 +106,16 @@ def waiting_tasks(session: Session, run_id: int) -> list[WaitingTask]:
         )
         for i, facts, widths, dense, role, kind in rows
     ]  # fmt: skip
+
+
+def stored_plans(
+    session: Session, capture_id: int, site: SiteReading, rules: Rules, read: Callable[[str], bytes]
+) -> tuple[Plan, ...]:
+    """Plans for a stored capture, by the boxes and roles that are known of it."""
+    slots, _ = newest_measured(session, capture_id)
+    return plans_for(
+        site, rules, read, slots, stored_roles(session, capture_id), measured_pages(session, capture_id)
+    )  # fmt: skip
 
 
 def stored_roles(session: Session, capture_id: int) -> dict[str, Role]:

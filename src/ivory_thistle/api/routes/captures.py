@@ -29,10 +29,9 @@ from ivory_thistle.core.images.metadata import MetadataPolicy
 from ivory_thistle.core.images.sniff import MIME, sniff_format
 from ivory_thistle.core.treatment.rules import FIDELITIES, Fidelity, Rules
 from ivory_thistle.store import tables as t
-from ivory_thistle.workflows.auditing import newest_measured, site_policy
+from ivory_thistle.workflows.auditing import site_policy
 from ivory_thistle.workflows.capture import stored_site
-from ivory_thistle.workflows.headless import plans_for
-from ivory_thistle.workflows.runs import start_run, stored_roles
+from ivory_thistle.workflows.runs import start_run, stored_plans
 
 router = APIRouter(prefix="/captures/{capture_id}", tags=["captures"])
 Limit = Annotated[int, Query(ge=1, le=500)]
@@ -226,8 +225,7 @@ def get_forecast(capture_id: int, session: SessionDep, services: ServicesDep) ->
     capture_of(session, capture_id)
     site, read = stored_site(session, capture_id, services.blobs)
     rules = Rules()
-    slots, _ = newest_measured(session, capture_id)
-    plans = plans_for(site, rules, read, slots, stored_roles(session, capture_id))
+    plans = stored_plans(session, capture_id, site, rules, read)
     reasons = Counter(_kind_of_reason(p.reason) for p in plans if p.reason)
     unused = sum(i.unused for i in site.images)
     if unused:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from ivory_thistle.core.images.sniff import NAMES
@@ -38,11 +38,17 @@ class Plan:
 
 
 def plan_treatment(
-    site: SiteReading, rules: Rules, slots: Iterable[Slot] = (), roles: Mapping[str, Role] | None = None
+    site: SiteReading,
+    rules: Rules,
+    slots: Iterable[Slot] = (),
+    roles: Mapping[str, Role] | None = None,
+    measured_pages: Collection[str] = (),
 ) -> tuple[Plan, ...]:
     """A plan for every image in use, in the order of the site's images.
 
-    `slots` are the boxes that show images, measured or guessed; `roles` by path of the image.
+    `slots` are the boxes that show images, measured or guessed; `roles` by path of the image; `measured_pages` were
+    measured on every screen. An image's ladder follows its boxes only where each of its pages is among these and shows
+    it: else some screen might ask for more than was seen.
     """
     uses: dict[str, list[Placement]] = defaultdict(list)
     for page in site.pages:
@@ -54,11 +60,17 @@ def plan_treatment(
         image = site.by_path.get(slot.path)
         if image and slot.measured and slot.width > 0:
             boxes[image.path].append(slot)
+    shown_on = {path: {slot.page for slot in found} for path, found in boxes.items()}
+    known = {
+        image.path
+        for image in site.images
+        if set(image.pages) <= shown_on.get(image.path, set()) and set(image.pages) <= set(measured_pages)
+    }
     return tuple(
         _plan(
             image,
             [p for path in image.paths for p in uses.get(path, ())],
-            boxes.get(image.path, []),
+            boxes[image.path] if image.path in known else [],
             (roles or {}).get(image.path, "content"),
             rules,
         )

@@ -100,6 +100,27 @@ def test_a_cap_out_of_reach_is_said() -> None:
     )
 
 
+def test_a_cap_holds_for_drawn_pictures_too() -> None:
+    """Fewer colours until it fits, or a sentence."""
+    data = encoded(translucent_graphic(500), "PNG")
+    fits = treated(data, 500, kind="graphic", rules=Rules(cap=9_000, tier_bytes=1, tier_share=0.0))
+    assert fits.renditions and all(r.bytes <= 9_000 for r in fits.renditions)
+    words = treated(data, 500, kind="graphic", rules=Rules(cap=900)).words
+    assert any(
+        re.fullmatch(r"PNG at 500 px can't be held to 0\.9 kB: [\d.]+ kB at its lowest quality\.", w) for w in words
+    )
+
+
+def test_formats_leave_out_what_they_can_not_hold() -> None:
+    """A scroll of 17,000 pixels is beyond WebP and AVIF: the fallback is made all the same."""
+    rows = np.random.default_rng(3).integers(0, 255, (1_700, 4, 3), dtype=np.uint8)
+    tall = encoded(Image.fromarray(rows).resize((40, 17_000)), "PNG")
+    found = treated(tall, 40, kind="photograph")
+    assert {r.tier for r in found.renditions} == {"baseline"}
+    assert "WebP can't be over 16,383 pixels a side. It is left out." in found.words
+    assert "AVIF can't be over 16,384 pixels a side. It is left out." in found.words
+
+
 def test_camera_pictures_at_a_quarter_end_95_per_cent_lighter() -> None:
     """Common practice, no source: 40 camera pictures, 104 MB, at a quarter of their sides became 5.4 MB."""
     data = encoded(camera_picture(), "JPEG", quality=95)
@@ -201,7 +222,7 @@ def rgb_profile(primaries: tuple[tuple[float, float], ...], gamma: float) -> byt
     return head + b"\0" * (128 - len(head)) + table + body
 
 
-# The primaries of Adobe RGB (1998), annex A; gamma 2.19921875.
+# The primaries and the gamma of 2.19921875 of opRGB (IEC 61966-2-5), the wide RGB of many cameras.
 PROFILES = {
     "p3": bytes(pyvips.Image.profile_load("p3")),
     "wide": rgb_profile(((0.64, 0.33), (0.21, 0.71), (0.15, 0.06)), 2.19921875),

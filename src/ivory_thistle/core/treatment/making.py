@@ -118,6 +118,12 @@ def make_files(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier]) -> dict
     return made
 
 
+def refusal(tier: Tier, rungs: Sequence[Rung]) -> str:
+    """In words, why a modern format can't hold a ladder; empty where it can."""
+    tried = (_ENCODERS[tier].refusal(rung.pixels, Settings(50)) for rung in rungs)
+    return next((words for words in tried if words), "")
+
+
 def _first_hint(tier: Tier, goal: int, known: Mapping[Tier, Hint]) -> Hint:
     """Where a search begins that is the first of its format for this picture."""
     scale = SCALES[tier]
@@ -207,15 +213,20 @@ class _Maker:
         return True
 
     def _smallest(self, encoder: Encoder, ways: Sequence[Settings]) -> Made:
-        """The smallest of a lossless file (the first way) and lossy ones by falling quality that keep the look."""
+        """The smallest of a lossless file (the first way) and lossy ones by falling quality that keep the look.
+
+        Under a cap: the first that holds it, the last where none does.
+        """
         rules = self._wish.rules
         asked = PALETTE_FIDELITY if rules.fixed else max(self._fidelity, PALETTE_FIDELITY)
         best = Made(self._encode(encoder, ways[0]), 100.0)
         for way in ways[1:]:
+            if rules.cap and best.encoded.bytes <= rules.cap:
+                break
             file = self._encode(encoder, way)
             reached = self.judge(file)
-            if reached < asked:
+            if reached < asked and not rules.cap:
                 break
             if file.bytes < best.encoded.bytes:
                 best = Made(file, reached)
-        return best
+        return replace(best, met=best.encoded.bytes <= rules.cap) if rules.cap else best

@@ -10,10 +10,10 @@ from ivory_thistle.core.images.metadata import kept_metadata
 from ivory_thistle.core.images.pixels import Pixels, decode, reduce
 from ivory_thistle.core.images.resize import Resize, resize, sharpened
 from ivory_thistle.core.quality import prepare, score
-from ivory_thistle.core.selection.tier import TIERS, Tier
+from ivory_thistle.core.selection.tier import MODERN_TIERS, Tier
 from ivory_thistle.core.treatment.choice import Treated, keep_what_is_worth_it
 from ivory_thistle.core.treatment.ladder import Step
-from ivory_thistle.core.treatment.making import Made, Rung, Wish, make_files
+from ivory_thistle.core.treatment.making import Rung, Wish, make_files, refusal
 from ivory_thistle.core.treatment.moving import treat_animation
 from ivory_thistle.core.treatment.roles import Role
 from ivory_thistle.core.treatment.rules import Rules
@@ -63,10 +63,12 @@ def treat_image(
     def fidelity(rung: Rung) -> int:
         return rules.fidelity_for(role, kind, rung.dense)
 
-    tiers: tuple[Tier, ...] = (*(t for t in TIERS if t in rules.formats), "baseline")
+    left_out = {t: words for t in MODERN_TIERS if t in rules.formats and (words := refusal(t, rungs))}
+    tiers: tuple[Tier, ...] = (*(t for t in rules.formats if t not in left_out), "baseline")
     wish = Wish(rules, drawn, fidelity, kept_metadata(data, rules.metadata))
     made = make_files(rungs, wish, tiers)
-    return keep_what_is_worth_it(made, facts, rules, [_opening(rules, role, kind, drawn, rungs, made)])
+    said = [_opening(rules, role, kind, drawn, rungs), *(f"{w} It is left out." for w in left_out.values())]
+    return keep_what_is_worth_it(made, facts, rules, said)
 
 
 def sharpened_where_harmless(pixels: Pixels, reduced_from: int) -> Pixels:
@@ -82,7 +84,7 @@ def sharpened_where_harmless(pixels: Pixels, reduced_from: int) -> Pixels:
     return pixels
 
 
-def _opening(rules: Rules, role: Role, kind: str, drawn: bool, rungs: list[Rung], made: dict[Tier, list[Made]]) -> str:
+def _opening(rules: Rules, role: Role, kind: str, drawn: bool, rungs: list[Rung]) -> str:
     """What the image is, and what was asked of its files."""
     what = f"{(kind or 'picture').capitalize()} as {role}"
     lossless = ", what is drawn without loss where that is smaller" if drawn else ""

@@ -73,7 +73,7 @@ class Coder(Generic[E]):
     probe: Callable[[int], E] | None = None
 
 
-_AIM, _AIM_AGAIN = 0.8, 0.45
+_AIM, _AIM_AGAIN = 1.0, 0.5
 """The first thorough encode aims so many points above the fidelity, since a miss costs another; later ones less."""
 _PATIENCE = 1.0
 """With every encode that met the goal, one more point above it is found good enough."""
@@ -122,7 +122,7 @@ class _Tries(Generic[E]):
         return Found(setting, point.score, self.files[setting], met, tried, hint)
 
 
-def fewest_bytes(coder: Coder[E], fidelity: float, hint: Hint, tolerance: float = 2.0, most: int = 6) -> Found[E]:
+def fewest_bytes(coder: Coder[E], fidelity: float, hint: Hint, tolerance: float = 2.5, most: int = 6) -> Found[E]:
     """The smallest file with a score of at least `fidelity`.
 
     Ends once the score is within `tolerance` above it (a little more after each further encode), the next lower setting

@@ -8,7 +8,6 @@ worst score.
 
 from __future__ import annotations
 
-import resource
 import subprocess
 import sys
 import tempfile
@@ -92,7 +91,9 @@ def large() -> None:
     facts = read_facts(path.name, data)[0]
     assert facts is not None
     treat.treat_image(data, facts, [Step(w) for w in (480, 960, 1440, 1920)], Rules(), kind="photograph")
-    print(round(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1000))
+    # The kernel's own mark: getrusage also counts the process that started this one.
+    status = Path("/proc/self/status").read_text()
+    print(round(int(status.split("VmHWM:")[1].split()[0]) * 1024 / 1e6))
 
 
 def peak_memory(place: Path) -> int:

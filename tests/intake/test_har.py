@@ -10,7 +10,7 @@ import pytest
 from playwright.async_api import async_playwright
 
 from ivory_thistle.core.errors import UnusableInput
-from ivory_thistle.intake.browser import browser_binary
+from ivory_thistle.intake.chromium import browser_binary
 from ivory_thistle.intake.crawl import CrawlOptions
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.intake.har import read_har, sanitized, transfer_size

@@ -11,7 +11,7 @@ from PIL import Image
 from bench.truth import Verdict, compare
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.core.treatment.rules import Rules
-from ivory_thistle.intake import browser
+from ivory_thistle.intake import chromium
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows import measuring
 from ivory_thistle.workflows.headless import measure_folder, measured_json, treat_folder
@@ -140,7 +140,7 @@ def test_older_tiers_are_chosen_from_the_markup(tmp_path: Path) -> None:
 def test_without_a_browser_everything_is_estimated_and_says_so(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Slots come from sizes, attributes or the file; lazy images are taken to lie below the first screen."""
     monkeypatch.setattr(measuring, "browser_binary", lambda: None)
-    assert browser.browser_binary() is not None
+    assert chromium.browser_binary() is not None
     write_pictures(tmp_path, "x.png y.png")
     (tmp_path / "index.html").write_text(
         '<!doctype html><img srcset="x.png 1w, y.png 2w" sizes="50vw"><img loading=lazy src=x.png width=40 height=20>'

@@ -6,9 +6,7 @@ One fresh context a page and screen; the network is shut to everything but the s
 from __future__ import annotations
 
 import asyncio
-import shutil
-from collections.abc import AsyncIterator, Callable, Iterator, Sequence
-from contextlib import asynccontextmanager, suppress
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -16,14 +14,22 @@ from typing import Any
 from urllib.parse import quote, unquote, urldefrag, urlsplit
 
 import tinycss2
-from playwright.async_api import Browser, BrowserContext, Page, Response, Route, async_playwright
+from playwright.async_api import Browser, Page, Response, Route
 from playwright.async_api import Error as BrowserError
 
 from ivory_thistle.core.images.sniff import MIME, sniff_format
 from ivory_thistle.core.references.addresses import SITE_ORIGIN, FileIndex, join
 from ivory_thistle.core.selection.cascade import pictures_in
-from ivory_thistle.core.selection.loads import LAZY_DISTANCE, Loaded
+from ivory_thistle.core.selection.loads import Loaded
 from ivory_thistle.core.selection.screen import SHOWN_BY_CHROMIUM, Screen
+from ivory_thistle.intake.chromium import (
+    LOAD_SECONDS,
+    QUIET_LIMIT_SECONDS,
+    SCROLL,
+    Watch,
+    fresh_page,
+    in_browsers,
+)
 
 _LOOK = Path(__file__).with_name("look.js").read_text(encoding="utf-8")
 _BEFORE = """
@@ -33,19 +39,6 @@ new PerformanceObserver((l) => { for (const e of l.getEntries()) window.__thistl
 new PerformanceObserver((l) => window.__thistle.shifts.push(...l.getEntries().filter((e) => !e.hadRecentInput)))
   .observe({type: 'layout-shift', buffered: true});
 """
-# Without a connection's type, Chromium loads lazy pictures from 3,000 px away; for most visitors it does from 1,250.
-_ARGUMENTS = (
-    f"--blink-settings=lazyLoadingImageMarginPxUnknown={LAZY_DISTANCE}",
-    "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
-    "--disable-sync", "--no-first-run", "--disable-quic", "--mute-audio", "--hide-scrollbars",
-    "--host-resolver-rules=MAP * ~NOTFOUND, EXCLUDE 127.0.0.1",
-)  # fmt: skip
-LOAD_SECONDS = 15.0
-QUIET_SECONDS = 0.15
-QUIET_LIMIT_SECONDS = 8.0
-_CLOSE_SECONDS = 5.0
-
-
 @dataclass(frozen=True, slots=True)
 class MeasuredPlacement:
     """A box that shows a picture: `x`, `y` from the page's top left, all in CSS px.
@@ -102,11 +95,6 @@ class PageMeasurement:
         return sum(r.bytes for r in self.requests)
 
 
-def browser_binary() -> str | None:
-    """The headless shell where it is installed (three times faster), else Chromium; None without either."""
-    return shutil.which("chromium-headless-shell") or shutil.which("chromium")
-
-
 def measure_pages(
     address: str,
     pages: Sequence[str],
@@ -124,7 +112,16 @@ def measure_pages(
     answered in its place. `skip` is asked right before a page is loaded. A page that hangs or crashes is a measurement
     with a problem; the others go on.
     """
-    asyncio.run(_measure_all(_Place(address, index, read), pages, screens, on_page, at_once, screenshots, skip))
+    place = _Place(address, index, read)
+
+    async def one(browser: Browser, job: tuple[str, Screen]) -> bool:
+        if skip(*job):
+            return True
+        measured = await _measure_safely(browser, place, *job, screenshots)
+        on_page(measured)
+        return not measured.problem
+
+    asyncio.run(in_browsers([(page, screen) for page in pages for screen in screens], one, at_once))
 
 
 @dataclass(frozen=True, slots=True)
@@ -157,44 +154,6 @@ class _Place:
         return self.read(target.path) if target.kind == "local" else None
 
 
-async def _measure_all(
-    place: _Place,
-    pages: Sequence[str],
-    screens: Sequence[Screen],
-    on_page: Callable[[PageMeasurement], None],
-    at_once: int,
-    screenshots: bool,
-    skip: Callable[[str, Screen], bool],
-) -> None:
-    waiting = [(page, screen) for page in pages for screen in screens]
-    waiting.reverse()
-    async with async_playwright() as playwright:
-
-        async def worker() -> None:
-            browser: Browser | None = None
-            while waiting:
-                page, screen = waiting.pop()
-                if skip(page, screen):
-                    continue
-                if browser is None or not browser.is_connected():
-                    browser = await playwright.chromium.launch(executable_path=browser_binary(), args=list(_ARGUMENTS))
-                measured = await _measure_safely(browser, place, page, screen, screenshots)
-                on_page(measured)
-                if measured.problem:
-                    # It may hang: the next page gets a fresh one.
-                    await _close(browser)
-                    browser = None
-            if browser:
-                await _close(browser)
-
-        await asyncio.gather(*(worker() for _ in range(min(at_once, len(waiting)) or 1)))
-
-
-async def _close(browser: Browser) -> None:
-    with suppress(BrowserError, TimeoutError):
-        await asyncio.wait_for(browser.close(), _CLOSE_SECONDS)
-
-
 async def _measure_safely(
     browser: Browser, place: _Place, page: str, screen: Screen, screenshots: bool
 ) -> PageMeasurement:
@@ -209,39 +168,16 @@ async def _measure_safely(
     return PageMeasurement(page, screen.name, problem=problem)
 
 
-@asynccontextmanager
-async def _fresh(browser: Browser, screen: Screen) -> AsyncIterator[tuple[BrowserContext, Page]]:
-    context = await browser.new_context(
-        viewport={"width": screen.width, "height": screen.height},
-        device_scale_factor=screen.density,
-        color_scheme="dark" if screen.dark else "light",
-        service_workers="block",
-        accept_downloads=False,
-    )
-    try:
-        yield context, await context.new_page()
-    finally:
-        # A browser that hangs would never answer this either.
-        with suppress(BrowserError, TimeoutError):
-            await asyncio.wait_for(context.close(), _CLOSE_SECONDS)
-
-
-class _Watch:
-    """Requests of one page: which images came, and since when the network is quiet."""
+class _Images(Watch):
+    """The images that one page loads."""
 
     def __init__(self, page: Page, place: _Place) -> None:
+        super().__init__(page)
         self.place = place
-        self.open = 0
         self.images: dict[str, Loaded] = {}
         self.errors: list[str] = []
         self.opening = True
-        page.on("request", lambda _: self._count(1))
-        page.on("requestfinished", lambda _: self._count(-1))
-        page.on("requestfailed", lambda _: self._count(-1))
         page.on("response", self._response)
-
-    def _count(self, step: int) -> None:
-        self.open += step
 
     def _response(self, response: Response) -> None:
         path = self.place.path(response.url)
@@ -256,22 +192,12 @@ class _Watch:
             size = int(response.headers.get("content-length", "0"))
             self.images.setdefault(address, Loaded(address, path, size, self.opening))
 
-    async def quiet(self) -> None:
-        """Returns once nothing was under way for a moment, or at the limit."""
-        waited = still = 0.0
-        step = 0.03
-        while waited < QUIET_LIMIT_SECONDS and still < QUIET_SECONDS:
-            await asyncio.sleep(step)
-            waited += step
-            still = 0.0 if self.open > 0 else still + step
-
 
 async def _measure(browser: Browser, place: _Place, path: str, screen: Screen, screenshots: bool) -> PageMeasurement:
-    async with _fresh(browser, screen) as (_, page):
-        watch = _Watch(page, place)
+    async with fresh_page(browser, screen) as page:
+        watch = _Images(page, place)
         if place.read is not None:
             await page.route(lambda url: not url.startswith(f"{place.address}/"), partial(_answer, place))
-        page.on("dialog", lambda d: asyncio.ensure_future(d.dismiss()))
         await page.add_init_script(_BEFORE)
         problem = ""
         try:
@@ -283,7 +209,7 @@ async def _measure(browser: Browser, place: _Place, path: str, screen: Screen, s
         await watch.quiet()
         vitals = await page.evaluate(_VITALS)
         watch.opening = False
-        await page.evaluate(_SCROLL)
+        await page.evaluate(SCROLL)
         await watch.quiet()
         await page.evaluate("() => scrollTo(0, 0)")
         seen: dict[str, Any] = await page.evaluate(_LOOK)
@@ -313,15 +239,6 @@ _VITALS = """() => {
     shifting: [...new Set(shifts.flatMap((s) => s.sources.map((x) => name(x.node))).filter(Boolean))].slice(0, 20),
   };
 }"""
-_SCROLL = """async () => {
-  const step = Math.max(200, innerHeight);
-  for (let y = 0, n = 0; y < document.documentElement.scrollHeight && n < 200; y += step, n++) {
-    scrollTo(0, y);
-    await new Promise((done) => requestAnimationFrame(() => setTimeout(done, 0)));
-  }
-}"""
-
-
 _STYLED = frozenset({"background", "before", "after"})
 
 

@@ -13,7 +13,8 @@ from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.selection.loads import Load, Loaded, PageOnScreens, estimated, loaded_in_tier
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, SHOWN, Screen
 from ivory_thistle.core.selection.tier import TIERS, Tier
-from ivory_thistle.intake.browser import MeasuredPlacement, PageMeasurement, browser_binary, measure_pages
+from ivory_thistle.intake.browser import MeasuredPlacement, PageMeasurement, measure_pages
+from ivory_thistle.intake.chromium import browser_binary
 from ivory_thistle.intake.site_server import serve_site
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs

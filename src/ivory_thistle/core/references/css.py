@@ -26,6 +26,9 @@ _TOKEN = re.compile(
 )
 _ESCAPE = re.compile(r"\\(?:([0-9A-Fa-f]{1,6})(?:\r\n|[ \t\n\r\f])?|(\r\n|[\n\r\f]|\Z)|([\s\S]))")
 BACKGROUNDS = frozenset({"background", "background-image"})
+_ONE_ADDRESS = BACKGROUNDS | {"list-style", "list-style-image", "content", "border-image", "border-image-source"}
+"""Properties that show a picture as it is; masks and shapes read its pixels otherwise."""
+_VARIABLE = re.compile(r"\bvar\(", re.IGNORECASE)
 _IMAGE_SETS = frozenset({"image-set", "-webkit-image-set"})
 
 
@@ -37,6 +40,7 @@ class Declaration:
     start: int
     end: int
     value_start: int
+    has_variables: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,25 +69,40 @@ class CssImport:
 
 @dataclass(slots=True)
 class CssReading:
-    """What a style sheet names. `img_height_auto`: a plain `img` rule sets `height: auto`.
-
-    `positional`: what selectors pick by its place among siblings or as a child, as `img`, `*`, `.class` and `#id`.
-    """
+    """What a style sheet names."""
 
     references: list[CssReference] = field(default_factory=list)
     imports: list[CssImport] = field(default_factory=list)
     declarations: list[Declaration] = field(default_factory=list)
-    img_height_auto: bool = False
-    positional: set[str] = field(default_factory=set)
 
-    def is_plain_background(self, reference: CssReference) -> bool:
-        """True where a fallback declaration can stand before one with `image-set()`, and none does yet."""
+    def takes_fallback(self, reference: CssReference) -> bool:
+        """True where a fallback declaration can stand before one with `image-set()`, and none does yet.
+
+        A declaration with `var()` is valid to every browser until its value is computed: no fallback works there.
+        """
+        if reference.declaration is None or reference.in_set:
+            return False
+        declaration = self.declarations[reference.declaration]
+        return (
+            declaration.property in BACKGROUNDS
+            and not declaration.has_variables
+            and not self._has_set(reference.block, declaration.property)
+        )
+
+    def takes_one_address(self, reference: CssReference) -> bool:
+        """True where another plain picture of the same size may stand: it changes nothing but bytes."""
         if reference.declaration is None or reference.in_set:
             return False
         property_ = self.declarations[reference.declaration].property
-        return property_ in BACKGROUNDS and not any(
+        if property_ in BACKGROUNDS and self._has_set(reference.block, property_):
+            return False
+        return property_ in _ONE_ADDRESS or property_.startswith("--")
+
+    def _has_set(self, block: int, property_: str) -> bool:
+        """Whether a block gives a property a value with `image-set()`."""
+        return any(
             other.in_set
-            and other.block == reference.block
+            and other.block == block
             and other.declaration is not None
             and self.declarations[other.declaration].property == property_
             for other in self.references
@@ -190,8 +209,6 @@ class _Reader:
     def open_block(self, start: int, end: int) -> None:
         prelude = re.sub(r"/\*[\s\S]*?\*/", "", self.text[self.start : start]).strip().lower()
         self.rules.append(self.at_keyword or prelude)
-        if not self.at_keyword:
-            self.reading.positional |= positional_parts(prelude)
         self.pending.clear()
         self.stack.clear()
         self.open_blocks.append(self.block)
@@ -203,8 +220,6 @@ class _Reader:
         """Closes the declaration that began at `self.start`, keeping it where it names pictures."""
         inside = self.in_block or bool(self.rules)
         text = self.text[self.start : end] if inside else ""
-        if inside and not self.reading.img_height_auto:
-            self.note_height_auto(text)
         if not self.pending:
             return
         colon = _colon(text)
@@ -216,46 +231,12 @@ class _Reader:
             name = text[lead:colon].strip()
             index = len(self.reading.declarations)
             name = name if name.startswith("--") else name.lower()
-            declaration = Declaration(name, self.start + lead, end, self.start + colon + 1)
+            has_variables = _VARIABLE.search(text, colon) is not None
+            declaration = Declaration(name, self.start + lead, end, self.start + colon + 1, has_variables)
             self.reading.declarations.append(declaration)
         for p in self.pending:
             self.reading.references.append(CssReference(p.address, p.start, p.end, index, p.in_set, p.block))
         self.pending.clear()
-
-    def note_height_auto(self, declaration: str) -> None:
-        if not self.rules or "height" not in declaration:
-            return
-        name, _, value = declaration.partition(":")
-        selectors = {s.strip() for s in self.rules[-1].split(",")}
-        if name.strip().lower() == "height" and value.strip().lower().startswith("auto") and "img" in selectors:
-            self.reading.img_height_auto = True
-
-
-_COMPOUND = re.compile(
-    r"(?P<before>[>+~]?)\s*(?P<compound>(?:\([^)]*\)|\[[^\]]*\]|[^\s>+~,(\[])+)\s*(?=(?P<after>[+~]?))"
-)
-_BY_PLACE = re.compile(r":(?:first|last|nth|only)-")
-_SIMPLE = re.compile(r"^[\w-]+|\*|[.#][\w-]+")
-
-
-def positional_parts(selectors: str) -> set[str]:
-    """What selectors (lower case) pick as a child, beside a sibling or by number, where it may be an `img`.
-
-    An element put around an `img` would come between: these parts tell which images must stay as they are.
-    """
-    found: set[str] = set()
-    for match in _COMPOUND.finditer(selectors):
-        compound = match.group("compound")
-        if not (match.group("before") or match.group("after") or _BY_PLACE.search(compound)):
-            continue
-        bare = re.sub(r":{1,2}[\w-]+(?:\([^)]*\))?|\[[^\]]*\]", "", compound)
-        parts = _SIMPLE.findall(bare)
-        named = [p for p in parts if p[0] in ".#"]
-        kinds = [p for p in parts if p[0] not in ".#*"]
-        if kinds and kinds[0] != "img":
-            continue
-        found |= set(named) or {"img" if kinds else "*"}
-    return found
 
 
 def _colon(text: str) -> int:

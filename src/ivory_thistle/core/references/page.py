@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
-from ivory_thistle.core.references.css import read_css, read_style_attribute
+from ivory_thistle.core.references.css import CssReading, CssReference, read_css, read_style_attribute
 from ivory_thistle.core.references.markup import Attribute, Tag, passing_over, tags, unescape_attribute
 from ivory_thistle.core.references.source import Source
 from ivory_thistle.core.references.srcset import parse_srcset
@@ -41,9 +41,10 @@ LAZY_ATTRIBUTES = (
 MODERN_TYPES = frozenset({"image/avif", "image/webp"})
 
 
-Use = Literal["single", "candidate", "background", "preload", "social", "kept"]
+Use = Literal["single", "candidate", "background", "preload", "social", "plain", "kept"]
 """How a placement can be rewritten: an `img` with one address; one candidate of a srcset; a CSS background;
-a preload. "social" is read by crawlers only; "kept" can't be rewritten with a fallback (or already is)."""
+a preload. "social" is read by crawlers only; "plain" takes one address and no fallback: a file that every browser shows,
+of the original's own size, may stand there; "kept" stays as it is."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,7 +53,8 @@ class Reference:
 
     `start:end` spans the address (for CSS: the whole `url(...)`) in the source's text; `descriptor` is that
     of a srcset candidate, `declared_width` the `width` attribute in CSS px (0: none). `attribute` is "css"
-    inside a `style` element; `tag_start` is where the tag begins (for CSS: where the text begins).
+    inside a `style` element; `tag_start` is where the tag begins. `choice_start` is where the element begins that loads
+    one of its candidates only: the `picture` around a `source` or `img`, else the tag itself.
     """
 
     address: str
@@ -65,6 +67,7 @@ class Reference:
     use: Use = "kept"
     declared_width: int = 0
     tag_start: int = 0
+    choice_start: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,9 +86,7 @@ class PageReading:
     links: list[Link] = field(default_factory=list)
     base: str | None = None
     title: str = ""
-    img_height_auto: bool = False
-    positional: set[str] = field(default_factory=set)
-    has_style: bool = False
+    has_script: bool = False
     data_bytes: int = 0
     manifests: list[str] = field(default_factory=list)
 
@@ -106,14 +107,16 @@ def read_page(source: Source, lazy_attributes: tuple[str, ...] = LAZY_ATTRIBUTES
                 continue
             use = "kept" if pictures.treated and reference.attribute != "style" else reference.use
             line = lines.at(reference.start)
-            reading.references.append(replace(reference, line=line, use=use, tag_start=tag.start))
+            chooser = tag.start if pictures.start is None else pictures.start
+            placed = replace(reference, line=line, use=use, tag_start=tag.start, choice_start=chooser)
+            reading.references.append(placed)
         _page_wide(tag, source, reading)
     return reading
 
 
 _NAMING = frozenset(
     {"img", "source", "input", "video", "link", "meta", "image", "feimage", "use", "object", "embed", "base", "title",
-     "a", "area", "style", "picture"}
+     "a", "area", "style", "picture", "script"}
 )  # fmt: skip
 
 
@@ -123,10 +126,12 @@ class _Pictures:
     def __init__(self) -> None:
         self.inside = False
         self.treated = False
+        self.start: int | None = None
 
     def see(self, tag: Tag) -> None:
         if tag.name == "picture":
             self.inside, self.treated = not tag.closing, False
+            self.start = None if tag.closing else tag.start
         elif self.inside and tag.name == "source":
             kind = (tag.value("type") or "").strip().lower()
             self.treated |= kind in MODERN_TYPES
@@ -156,7 +161,8 @@ def _page_wide(tag: Tag, source: Source, reading: PageReading) -> None:
         reading.title = " ".join(unescape_attribute(raw).split())[:200]
     elif tag.name == "link" and href and "stylesheet" in (tag.value("rel") or "").lower().split():
         reading.stylesheets.append(href)
-        reading.has_style = True
+    elif tag.name == "script":
+        reading.has_script = True
     elif tag.name == "link" and href and "manifest" in (tag.value("rel") or "").lower().split():
         reading.manifests.append(href)
     elif tag.name in ("a", "area") and href:
@@ -170,19 +176,14 @@ def _references_of(
     yield from _element_references(tag, in_picture, source, lazy_attributes)
     style = tag.get("style")
     if style:
-        reading.has_style = True
         if _CSS_HINT.search(style.raw):
             yield from _style_attribute(tag.name, style, source)
     if tag.name == "style" and tag.raw_text:
-        reading.has_style = True
         start, end = tag.raw_text
         sheet = read_css(source.text[start:end], source.decode)
-        reading.img_height_auto |= sheet.img_height_auto
-        reading.positional |= sheet.positional
         reading.stylesheets += [i.address for i in sheet.imports]
         for r in sheet.references:
-            use: Use = "background" if sheet.is_plain_background(r) else "kept"
-            yield Reference(r.address, "style", "css", start + r.start, start + r.end, 0, use=use)
+            yield Reference(r.address, "style", "css", start + r.start, start + r.end, 0, use=use_in_css(sheet, r))
 
 
 def _element_references(
@@ -196,9 +197,9 @@ def _element_references(
     elif name == "source" and in_picture:
         yield from _set(tag, source, "srcset", "candidate")
     elif name == "input" and (tag.value("type") or "").lower() == "image":
-        yield from _single(tag, source, "src")
+        yield from _single(tag, source, "src", "plain")
     elif name == "video":
-        yield from _single(tag, source, "poster")
+        yield from _single(tag, source, "poster", "plain")
     elif name == "link":
         yield from _link(tag, source)
     elif name == "meta":
@@ -212,7 +213,7 @@ def _element_references(
     elif name == "embed":
         yield from (r for r in _single(tag, source, "src") if _looks_like_picture(r.address))
     elif name in ("body", "table", "td", "th"):
-        yield from _single(tag, source, "background")
+        yield from _single(tag, source, "background", "plain")
     for attribute in () if tag.names.isdisjoint(lazy_attributes) else (a for a in lazy_attributes if a in tag.names):
         yield from (_set if attribute.endswith("srcset") else _single)(tag, source, attribute)
 
@@ -231,9 +232,16 @@ def _link(tag: Tag, source: Source) -> Iterator[Reference]:
         yield from _set(tag, source, "imagesrcset")
 
 
+def use_in_css(sheet: CssReading, reference: CssReference) -> Use:
+    """How a picture named in a style sheet can be rewritten."""
+    if sheet.takes_fallback(reference):
+        return "background"
+    return "plain" if sheet.takes_one_address(reference) else "kept"
+
+
 def _vector(tag: Tag, source: Source) -> Iterator[Reference]:
     for attribute in ("href", "xlink:href"):
-        for reference in _single(tag, source, attribute):
+        for reference in _single(tag, source, attribute, "kept" if tag.name == "use" else "plain"):
             if not reference.address.startswith("#"):
                 yield reference
 
@@ -276,8 +284,7 @@ def _style_attribute(name: str, style: Attribute, source: Source) -> Iterator[Re
     sheet = read_style_attribute(value, source.decode if exact else str)
     for r in sheet.references:
         start, end = (r.start, r.end) if exact else (0, len(style.raw))
-        plain = exact and style.quote and sheet.is_plain_background(r)
-        use: Use = "background" if plain else "kept"
+        use: Use = use_in_css(sheet, r) if exact and style.quote else "kept"
         start, end = start + style.value_start, end + style.value_start
         yield Reference(r.address, name, "style", start, end, 0, use=use)
 

@@ -15,7 +15,7 @@ from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.kind import Look
 from ivory_thistle.core.references.addresses import FileIndex, Resolved, join, page_address
 from ivory_thistle.core.references.css import CssReading, read_css
-from ivory_thistle.core.references.page import LAZY_ATTRIBUTES, PageReading, Reference, Use, read_page
+from ivory_thistle.core.references.page import LAZY_ATTRIBUTES, PageReading, Reference, Use, read_page, use_in_css
 from ivory_thistle.core.references.source import Source, read_css_source, read_html_source
 
 _PAGE = re.compile(r"\.(?:html?|xhtml)$", re.IGNORECASE)
@@ -54,14 +54,14 @@ class Placement:
     use: Use = "kept"
     declared_width: int = 0
     tag_start: int = 0
+    choice_start: int = 0
 
 
 @dataclass(frozen=True, slots=True)
 class Page:
     """One HTML document. `files` are the distinct local picture files it references, in first-use order.
 
-    `sizes_freely`: no style sheet could distort an `img` that is given both a width and a height; `positional`: what
-    its style sheets select by its place (see `CssReading`).
+    `has_script`: a script might show pictures that no markup names.
     """
 
     path: str
@@ -75,8 +75,7 @@ class Page:
     placements: tuple[Placement, ...]
     stylesheets: tuple[str, ...] = ()
     data_bytes: int = 0
-    sizes_freely: bool = True
-    positional: frozenset[str] = frozenset()
+    has_script: bool = False
     base: str | None = None
 
     @property
@@ -232,14 +231,11 @@ def _read_one(
         local, missing = sheets.reached(base, address, source.encoding)
         reached.update(dict.fromkeys(local))
         broken.update(dict.fromkeys(missing))
-    height_auto, positional = reading.img_height_auto, set(reading.positional)
     for sheet in reached:
         css, sheet_source = sheets.reading(sheet, source.encoding)
-        height_auto |= css.img_height_auto
-        positional |= css.positional
         for named in css.references:
             line = sheet_source.line_of(named.start)
-            use: Use = "background" if css.is_plain_background(named) else "kept"
+            use = use_in_css(css, named)
             reference = Reference(named.address, "css", "url", named.start, named.end, line, use=use)
             found.append((sheet, page_address(sheet), reference))
     for address in reading.manifests:
@@ -262,7 +258,7 @@ def _read_one(
         placements.append(
             Placement(
                 path, file, r.address, r.element, r.attribute, origin, r.start, r.end, r.line,
-                r.descriptor, r.use, r.declared_width, r.tag_start,
+                r.descriptor, r.use, r.declared_width, r.tag_start, r.choice_start,
             )
         )  # fmt: skip
     links = {t.path for link in reading.links if (t := index.resolve(base, link.address)).kind == "local"}
@@ -278,9 +274,8 @@ def _read_one(
         placements=tuple(placements),
         stylesheets=tuple(reached),
         data_bytes=reading.data_bytes,
-        positional=frozenset(positional),
         base=reading.base,
-        sizes_freely=height_auto or not reading.has_style,
+        has_script=reading.has_script,
     )
     return page, links
 

@@ -2,16 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections import defaultdict
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
 
-from ivory_thistle.core.references.css import CssReading
+from ivory_thistle.core.references.css import CssReading, CssReference, Declaration
 from ivory_thistle.core.references.site import Placement
 from ivory_thistle.core.references.source import Edit
 from ivory_thistle.core.rewriting.delivery import Delivery, NewFile, sibling_address
-from ivory_thistle.core.selection.tier import MODERN_TIERS, TIERS, Tier
+from ivory_thistle.core.selection.tier import MODERN_TIERS, Tier
 
 Outcomes = dict[tuple[str, int], dict[Tier, str]]
 """For a rewritten placement (source path, start), the file that each tier is given."""
+
+
+@dataclass(slots=True)
+class CssRewrite:
+    """Edits, what each tier is given for a placement, and every new file that is named."""
+
+    edits: list[Edit] = field(default_factory=list)
+    outcomes: Outcomes = field(default_factory=dict)
+    offered: set[str] = field(default_factory=set)
 
 
 def rewrite_declarations(
@@ -19,65 +30,88 @@ def rewrite_declarations(
     sheet: CssReading,
     placements: Iterable[Placement],
     deliveries: Mapping[str, Delivery],
+    plain: Collection[str] = (),
     offset: int = 0,
     quote: str = '"',
-) -> tuple[list[Edit], Outcomes]:
-    """Edits for every background declaration that names a delivered original.
+) -> CssRewrite:
+    """Edits for every declaration that names a delivered original.
 
-    `text` was read as `sheet`; placements and edits count from `offset` before it. `quote` is the quote
-    that may be used within (a style attribute holds the other one).
+    `text` was read as `sheet`; placements and edits count from `offset` before it. `plain` are originals that get one
+    address wherever they stand. `quote` is the quote that may be used within (a style attribute holds the other one).
     """
-    by_start = {p.start: p for p in placements if p.file in deliveries and p.use == "background"}
-    edits: list[Edit] = []
-    outcomes: Outcomes = {}
-    for number, declaration in enumerate(sheet.declarations):
-        plain, modern, at, touched = "", "", declaration.start, False
-        for reference in sheet.references:
-            placement = by_start.get(reference.start + offset)
-            if reference.declaration != number or not placement:
-                continue
-            delivery = deliveries[placement.file or ""]
-            between = text[at : reference.start]
-            fallback = _plain_fallback(delivery)
-            kept = text[reference.start : reference.end]
-            plain += between + (_url(placement.address, fallback, quote) if fallback else kept)
-            modern += between + _image_set(placement.address, delivery, kept, quote)
-            at, touched = reference.end, True
-            got: dict[Tier, str] = {t: f.path for t in MODERN_TIERS if (f := delivery.widest(t))}
-            if fallback:
-                got["baseline"] = fallback.path
-            outcomes[(placement.source, placement.start)] = got
-        if touched:
-            rest = text[at : declaration.end]
-            both = plain + rest if plain + rest == modern + rest else f"{(plain + rest).rstrip()};{modern}{rest}"
-            edits.append(Edit(declaration.start + offset, declaration.end + offset, both))
-    return edits, outcomes
+    writer = _Writer(text, sheet, deliveries, frozenset(plain), quote)
+    by_start = {p.start - offset: p for p in placements if p.file in deliveries and p.use in ("background", "plain")}
+    named: dict[int | None, list[tuple[CssReference, Placement]]] = defaultdict(list)
+    for reference in sheet.references:
+        if reference.start in by_start:
+            named[reference.declaration].append((reference, by_start[reference.start]))
+    done = CssRewrite()
+    for number, references in named.items():
+        if number is not None:
+            edits = writer.declaration(sheet.declarations[number], references, done)
+            done.edits += [Edit(e.start + offset, e.end + offset, e.new) for e in edits]
+    return done
 
 
-def _plain_fallback(delivery: Delivery) -> NewFile | None:
-    """The fallback file for a plain `url()`: only one of the original's own size, since a background
-    without `background-size` is painted at its file's pixels."""
-    new = delivery.widest("baseline")
-    return new if new and new.width == delivery.width else None
+def _options(delivery: Delivery) -> tuple[NewFile, ...]:
+    """The files of an `image-set()`, the best tier first: all of one width, or browsers would pick by resolution.
+
+    None where no file of every tier's is of that width, so that the last option would be heavier than the others.
+    """
+    modern = [f for tier in MODERN_TIERS if (f := delivery.widest(tier))]
+    width = modern[0].width if modern else 0
+    last = [f for f in delivery.rungs("baseline") if f.width == width]
+    if not modern or any(f.width != width for f in modern) or not (last or width == delivery.width):
+        return ()
+    return (*modern, *last)
 
 
-def _image_set(address: str, delivery: Delivery, original: str, quote: str) -> str:
-    """Typed candidates, the best first, each with the resolution that keeps the painted size."""
-    options: list[str] = []
-    for tier in TIERS:
-        new = delivery.widest(tier)
-        if new and (tier != "baseline" or options):
-            kind = f" type({quote}{new.mime}{quote})" if tier != "baseline" else ""
-            options.append(f"{_url(address, new, quote)}{kind} {new.width / delivery.width:.4g}x")
-        elif tier == "baseline" and options:
-            options.append(f"{original} 1x")
-    if options:
-        return f"image-set({', '.join(options)})"
-    fallback = _plain_fallback(delivery)
-    return _url(address, fallback, quote) if fallback else original
+@dataclass(frozen=True, slots=True)
+class _Writer:
+    text: str
+    sheet: CssReading
+    deliveries: Mapping[str, Delivery]
+    plain: frozenset[str]
+    quote: str
 
+    def declaration(
+        self, declaration: Declaration, references: list[tuple[CssReference, Placement]], done: CssRewrite
+    ) -> list[Edit]:
+        """One declaration with other pictures; a second one with `image-set()` behind it where one can be."""
+        plain, modern, at = "", "", declaration.start
+        edits: list[Edit] = []
+        for reference, placement in references:
+            delivery = self.deliveries[placement.file or ""]
+            own, kept = delivery.own_size, self.text[reference.start : reference.end]
+            one = self._url(placement.address, own) if own else kept
+            chooses = placement.use == "background" and delivery.path not in self.plain
+            options = _options(delivery) if chooses else ()
+            between = self.text[at : reference.start]
+            plain += between + one
+            modern += between + (self._image_set(placement.address, delivery, options, one) if options else one)
+            at = reference.end
+            got: dict[Tier, str] = {"baseline": own.path} if own else {}
+            got |= {f.tier: f.path for f in options}
+            if got:
+                edits.append(Edit(reference.start, reference.end, one))
+                done.outcomes[placement.source, placement.start] = got
+                done.offered |= {*got.values(), *([own.path] if own else [])}
+        rest = self.text[at : declaration.end]
+        if plain == modern:
+            return edits
+        return [Edit(declaration.start, declaration.end, f"{(plain + rest).rstrip()};{modern}{rest}")]
 
-def _url(address: str, new: NewFile, quote: str) -> str:
-    """`url()` of a new file, quoted; quotes in the address are percent-encoded."""
-    safe = sibling_address(address, new.path).replace("\\", "%5C").replace('"', "%22").replace("'", "%27")
-    return f"url({quote}{safe}{quote})"
+    def _image_set(self, address: str, delivery: Delivery, options: Sequence[NewFile], one: str) -> str:
+        """Typed candidates, the best first, each with the resolution that keeps the painted size."""
+        said = []
+        for f in options:
+            typed = f" type({self.quote}{f.mime}{self.quote})" if f.tier != "baseline" else ""
+            said.append(f"{self._url(address, f)}{typed} {f.width / delivery.width:.6g}x")
+        if options[-1].tier != "baseline":
+            said.append(f"{one} 1x")
+        return f"image-set({', '.join(said)})"
+
+    def _url(self, address: str, new: NewFile) -> str:
+        """`url()` of a new file, quoted; quotes in the address are percent-encoded."""
+        safe = sibling_address(address, new.path).replace("\\", "%5C").replace('"', "%22").replace("'", "%27")
+        return f"url({self.quote}{safe}{self.quote})"

@@ -33,23 +33,33 @@ class NewFile:
 
 @dataclass(frozen=True, slots=True)
 class Delivery:
-    """An original file of `width` x `height` pixels with the new files that stand for it, by rising width."""
+    """An original file of `width` x `height` pixels with the new files that stand for it, by rising width.
+
+    `top` is the widest rung that was planned: the original stays in its place where no new file was worth it. A wider
+    file was made for places that take one address and no size.
+    """
 
     path: str
     width: int
     height: int
     files: tuple[NewFile, ...]
+    top: int = 0
 
     def rungs(self, tier: Tier, slot: int = 0) -> tuple[NewFile, ...]:
         """The tier's files; with a slot in CSS px, those up to the first that gives it two pixels each."""
-        files = tuple(f for f in self.files if f.tier == tier)
+        files = tuple(f for f in self.files if f.tier == tier and f.width <= (self.top or self.width))
         enough = next((n for n, f in enumerate(files) if slot and f.width >= slot * 2), len(files))
         return files[: enough + 1]
 
-    def widest(self, tier: Tier, slot: int = 0) -> NewFile | None:
+    def widest(self, tier: Tier) -> NewFile | None:
         """The largest file of that very tier; None without any."""
-        rungs = self.rungs(tier, slot)
+        rungs = self.rungs(tier)
         return rungs[-1] if rungs else None
+
+    @property
+    def own_size(self) -> NewFile | None:
+        """The file of the original's own size that every browser shows; None where none was worth it."""
+        return next((f for f in self.files if f.tier == "baseline" and f.width == self.width), None)
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,18 +76,29 @@ class RenditionFacts:
     score: float | None = None
 
 
+@dataclass(frozen=True, slots=True)
+class Original:
+    """An original file of `width` x `height` pixels and what was made of it; `top` as in `Delivery`."""
+
+    path: str
+    width: int
+    height: int
+    renditions: tuple[RenditionFacts, ...]
+    top: int = 0
+
+
 NAMES_PATTERN = "{name}-{width}.{ext}"
 """How new files are called: the original's name, the width in pixels, and the format's extension."""
 NAME_FIELDS = ("name", "width", "height", "ext")
 
 
 def plan_delivery(
-    originals: Iterable[tuple[str, int, int, Iterable[RenditionFacts]]],
+    originals: Iterable[Original],
     index: FileIndex,
     names: str = NAMES_PATTERN,
     replacing: bool = False,
 ) -> Mapping[str, Delivery]:
-    """Names for new files beside each original (path, width, height, renditions), none taken twice.
+    """Names for new files beside each original, none taken twice.
 
     By the usual pattern `hills.jpg` at 960 px becomes `hills-960.avif`; where the site has such a file, part of the
     content's hash is added. `replacing` lets a new file take its own original's name. Deterministic for the same
@@ -85,11 +106,12 @@ def plan_delivery(
     """
     taken: dict[str, str] = {}
     deliveries = {}
-    for path, width, height, renditions in originals:
+    for original in originals:
+        path = original.path
         folder, _, own = path.rpartition("/")
         stem = own.rsplit(".", 1)[0] if "." in own[1:] else own
         files = []
-        for r in renditions:
+        for r in original.renditions:
             fields = {"name": stem, "width": r.width, "height": r.height, "ext": EXTENSIONS[r.format][0]}
             name = f"{folder}/{names.format(**fields)}".lstrip("/")
             occupied = index.taken(name) and not (replacing and name == path)
@@ -100,7 +122,7 @@ def plan_delivery(
             files.append(NewFile(name, r.tier, r.format, r.width, r.height, r.bytes, r.sha256, r.settings, r.score))
         files.sort(key=lambda f: (TIERS.index(f.tier), f.width))
         if files:
-            deliveries[path] = Delivery(path, width, height, tuple(files))
+            deliveries[path] = Delivery(path, original.width, original.height, tuple(files), original.top)
     return deliveries
 
 

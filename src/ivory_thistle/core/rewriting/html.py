@@ -1,220 +1,327 @@
-"""Pages rewritten by position: `img` becomes `picture` with avif, webp and fallback."""
+"""Pages rewritten by position: an `img` gets a `picture` around it, or candidates of its own, as its page allows."""
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
+from ivory_thistle.core.faults import Fault
 from ivory_thistle.core.references.css import read_css, read_style_attribute
 from ivory_thistle.core.references.markup import Attribute, Tag, escape_attribute, tags
 from ivory_thistle.core.references.page import declared_length
-from ivory_thistle.core.references.site import Page, Placement
+from ivory_thistle.core.references.site import Image, Page, Placement
 from ivory_thistle.core.references.source import Edit, Source
 from ivory_thistle.core.rewriting.css import Outcomes, rewrite_declarations
 from ivory_thistle.core.rewriting.delivery import Delivery, NewFile, sibling_address
+from ivory_thistle.core.rewriting.offers import Box, Form, Offer, set_offer, single_offer, srcset
+from ivory_thistle.core.rewriting.surroundings import CAUTIOUS, Terms
 from ivory_thistle.core.selection.tier import MODERN_TIERS, TIERS, Tier
 
 WRAPPER = '<picture style="display:contents">'
-"""The added element takes no part in the layout: flex and grid items, widths and floats stay the `img`'s."""
-
-SIZED_RULE = "<style>:where(img[data-thistle=sized]){height:auto}</style>"
-"""Where a page's style sheets may cap an image's width only, a height attribute would stretch it. A rule of
-no specificity undoes that and loses against every rule of the page."""
+"""The added element has no box: flex and grid items, widths and floats stay the `img`'s."""
+_NOT_LOADED = frozenset({"link", "manifest", "meta"})
+"""Elements that name pictures no page loads for its boxes; a preload's candidates are told apart by their attribute."""
 
 
 @dataclass(slots=True)
 class PageRewrite:
-    """The edits of one page, and for each rewritten placement (by its start) the file each tier gets."""
+    """The edits of one page, and for each rewritten placement (by its start) the file each tier gets.
+
+    `offered` are the new files that the page names. `plain` are files that the page's other boxes load without
+    fallback: style sheets that it shares must do so too.
+    """
 
     edits: list[Edit] = field(default_factory=list)
     outcomes: Outcomes = field(default_factory=dict)
+    offered: set[str] = field(default_factory=set)
+    plain: set[str] = field(default_factory=set)
+    notes: list[Fault] = field(default_factory=list)
+    forms: dict[int, Form] = field(default_factory=dict)
 
 
-def rewrite_page(source: Source, page: Page, deliveries: Mapping[str, Delivery]) -> PageRewrite:
-    """All edits of a page's own source. `page` is its reading, `deliveries` are by original path."""
-    return _PageRewriter(source, page, deliveries).run()
+@dataclass(frozen=True, slots=True)
+class PageTerms:
+    """What a page allows: by `img` (where its tag begins) and the forms that none may go beyond.
+
+    `limits` are by `img` too; `left` are files whose placements stay as they are, `plain` those whose backgrounds take
+    one address. `most` holds for all.
+    """
+
+    terms: Mapping[int, Terms] = field(default_factory=dict)
+    limits: Mapping[int, Form] = field(default_factory=dict)
+    left: frozenset[str] = frozenset()
+    plain: frozenset[str] = frozenset()
+    most: Form = Form.STEADY
+
+
+def rewrite_page(
+    source: Source,
+    page: Page,
+    deliveries: Mapping[str, Delivery],
+    images: Mapping[str, Image],
+    allowed: PageTerms,
+) -> PageRewrite:
+    """All edits of a page's own source. `page` is its reading; `deliveries` and `images` are by original path."""
+    return _PageRewriter(source, page, deliveries, images, allowed).run()
+
+
+@dataclass(slots=True)
+class _Element:
+    """An `img` or `source` tag with what it names."""
+
+    tag: Tag
+    candidates: list[Placement]
+    single: Placement | None
+    in_picture: bool
+    terms: Terms
+    form: Form
+
+    @property
+    def files(self) -> set[str]:
+        """The files among its candidates and its address."""
+        named = [*self.candidates, *([self.single] if self.single else [])]
+        return {p.file for p in named if p.file}
 
 
 class _PageRewriter:
-    def __init__(self, source: Source, page: Page, deliveries: Mapping[str, Delivery]) -> None:
-        self.source, self.page, self.deliveries = source, page, deliveries
+    def __init__(
+        self,
+        source: Source,
+        page: Page,
+        deliveries: Mapping[str, Delivery],
+        images: Mapping[str, Image],
+        allowed: PageTerms,
+    ) -> None:
+        self.source, self.page, self.images, self.allowed = source, page, images, allowed
+        self.deliveries = {path: d for path, d in deliveries.items() if path not in allowed.left}
         self.result = PageRewrite()
-        self.by_tag: dict[int, list[Placement]] = {}
+        self.by_tag: dict[int, list[Placement]] = defaultdict(list)
         for p in page.placements:
             if p.source == page.path:
-                self.by_tag.setdefault(p.tag_start, []).append(p)
-        self.head_at: int | None = None
-        self.sized = False
-        self.spared = self._spared_images()
+                self.by_tag[p.tag_start].append(p)
+        self.tags = [tag for tag in tags(source.text) if tag.start in self.by_tag]
+        self.elements = self._elements()
+        self.boxes: dict[str, Box] = {}
+        self._agree()
 
     def run(self) -> PageRewrite:
+        offers: dict[str, tuple[_Element, Offer]] = {}
+        for element in self.elements:
+            offer = self._offer(element)
+            self._rewrite(element, offer)
+            if element.single and element.single.file:
+                offers.setdefault(element.single.file, (element, offer))
+            if element.tag.name == "img":
+                self.result.forms[element.tag.start] = element.form
+        for tag in self.tags:
+            placements = self.by_tag[tag.start]
+            for p in placements:
+                if p.use == "preload":
+                    self._preload(tag, p, offers.get(p.file or ""))
+                elif p.use == "plain" and p.attribute not in ("css", "style"):
+                    self._plain(tag, p)
+            self._styles(tag, placements)
+        return self.result
+
+    def _elements(self) -> list[_Element]:
+        """Every `img` and `source` whose files can be replaced; a source goes by its picture's `img`."""
+        found: list[_Element] = []
+        waiting: list[_Element] = []
         in_picture = False
         for tag in tags(self.source.text):
             if tag.name == "picture":
-                in_picture = not tag.closing
-            elif tag.closing:
+                in_picture, waiting = not tag.closing, []
+            if tag.closing or tag.name not in ("img", "source"):
                 continue
-            self._note_head(tag)
             placements = self.by_tag.get(tag.start, [])
-            if tag.name == "img":
-                self._image(tag, placements, in_picture)
-            elif tag.name == "source":
-                self._source(tag, [p for p in placements if p.use == "candidate"])
-            elif tag.name == "link":
-                self._preload(tag, placements)
-            self._styles(tag, placements)
-        if self.sized and self.head_at is not None:
-            self.result.edits.append(Edit(self.head_at, self.head_at, SIZED_RULE))
-        return self.result
-
-    def _note_head(self, tag: Tag) -> None:
-        """The place for a rule before every style sheet: right after `<head>`, else before all elements."""
-        if tag.name == "head":
-            self.head_at = tag.end
-        elif self.head_at is None and tag.name != "html":
-            self.head_at = tag.start
-
-    def _image(self, tag: Tag, placements: list[Placement], in_picture: bool) -> None:
-        single = next((p for p in placements if p.use == "single"), None)
-        candidates = [p for p in placements if p.use == "candidate"]
-        modern = tag.start not in self.spared
-        if candidates:
-            sources = self._candidate_sources(tag, candidates) if modern else []
-            changed = self._replace_candidates(tag, candidates)
-            if single and (delivery := self.deliveries.get(single.file or "")):
-                changed |= self._replace_src(tag, single, delivery.widest("baseline"))
-                self._outcome(single, delivery, 0, modern)
-        elif single and (delivery := self.deliveries.get(single.file or "")):
-            sources, changed = self._single_image(tag, single, delivery, modern)
-        else:
-            return
-        if sources or changed:
-            self._size(tag, single or candidates[0])
-        if sources:
-            opening, closing = ("", "") if in_picture else (WRAPPER, "</picture>")
-            self.result.edits.append(Edit(tag.start, tag.start, opening + "".join(sources)))
-            if closing:
-                self.result.edits.append(Edit(tag.end, tag.end, closing))
-
-    def _spared_images(self) -> set[int]:
-        """Where the tags begin of the `img`s that get no `picture` around them."""
-        spared, in_picture = set(), False
-        if self.page.positional:
-            for tag in tags(self.source.text):
-                if tag.name == "picture":
-                    in_picture = not tag.closing
-                elif tag.name == "img" and not tag.closing and not in_picture and self._selected_by_place(tag):
-                    spared.add(tag.start)
-        return spared
-
-    def _selected_by_place(self, tag: Tag) -> bool:
-        """True where a style sheet picks this `img` as a child or by number: an element around it would hide it."""
-        names = {f".{c}" for c in (tag.value("class") or "").lower().split()}
-        names |= {"img", "*", f"#{(tag.value('id') or '').strip().lower()}"}
-        return not names.isdisjoint(self.page.positional)
-
-    def _single_image(self, tag: Tag, placement: Placement, delivery: Delivery, modern: bool) -> tuple[list[str], bool]:
-        """Sources for an `img` with one address (none unless `modern`), and whether the `img` itself changed."""
-        slot = placement.declared_width
-        sizes = sizes_for(slot or delivery.width)
-        sources = []
-        for tier in MODERN_TIERS:
-            rungs = delivery.rungs(tier, slot)
-            if rungs and modern:
-                offer = self._offer(placement.address, rungs, delivery)
-                sources.append(_source_tag(rungs[0].mime, offer, "" if " " not in offer else sizes, tag))
-        fallback = delivery.rungs("baseline", slot)
-        changed = self._replace_src(tag, placement, fallback[-1] if fallback else None)
-        if len(fallback) > 1 and not tag.get("sizes"):
-            offer = self._offer(placement.address, fallback, delivery)
-            self._add(tag, f'srcset="{escape_attribute(offer)}" sizes="{sizes}"')
-        self._outcome(placement, delivery, slot, modern)
-        return sources, changed
-
-    def _offer(self, address: str, rungs: Iterable[NewFile], delivery: Delivery) -> str:
-        """A srcset of the rungs; without descriptors where one file of the original's width is all."""
-        rungs = tuple(rungs)
-        if len(rungs) == 1 and rungs[0].width == delivery.width:
-            return sibling_address(address, rungs[0].path)
-        return ", ".join(f"{sibling_address(address, f.path)} {f.width}w" for f in rungs)
-
-    def _candidate_sources(self, tag: Tag, candidates: list[Placement]) -> list[str]:
-        """For each modern tier in which every candidate has a file: a source like the tag's own srcset."""
-        sources = []
-        for tier in MODERN_TIERS:
-            offers, mime = [], ""
-            for p in candidates:
-                delivery = self.deliveries.get(p.file or "")
-                new = delivery.widest(tier) if delivery else None
-                if not delivery or not new:
-                    break
-                mime = new.mime
-                offers.append(f"{sibling_address(p.address, new.path)} {_descriptor(p, delivery, new)}".strip())
+            candidates = [p for p in placements if p.use == "candidate"]
+            single = next((p for p in placements if p.use == "single"), None)
+            terms = self.allowed.terms.get(tag.start, CAUTIOUS)
+            form = min(self.allowed.most, self.allowed.limits.get(tag.start, Form.FREE))
+            if terms.alone:
+                form = min(form, Form.LADDER)
+            if terms.by_script:
+                form = min(form, Form.SAME)
+            element = _Element(tag, candidates, single, in_picture, terms, form)
+            if tag.name == "source":
+                waiting.append(element)
             else:
-                sources.append(_source_tag(mime, ", ".join(offers), None, tag))
-                for p in candidates:
-                    new = self.deliveries[p.file or ""].widest(tier)
-                    assert new is not None
-                    self.result.outcomes.setdefault((p.source, p.start), {})[tier] = new.path
-        return sources
+                for one in waiting:
+                    one.terms, one.form = terms, form
+                waiting = []
+            if candidates or single:
+                found.append(element)
+        return found
 
-    def _replace_candidates(self, tag: Tag, candidates: list[Placement]) -> bool:
-        """Puts fallback renditions in the place of candidates; true when anything changed."""
-        attribute = tag.get("srcset")
-        assert attribute is not None
-        parts, changed = [], False
-        for p in candidates:
-            delivery = self.deliveries.get(p.file or "")
-            new = delivery.widest("baseline") if delivery else None
-            if delivery and new:
-                changed = True
-                parts.append(f"{sibling_address(p.address, new.path)} {_descriptor(p, delivery, new)}".strip())
-                self.result.outcomes.setdefault((p.source, p.start), {})["baseline"] = new.path
-            else:
-                parts.append(f"{p.address} {p.descriptor}".strip())
-        if changed:
-            self._set_value(attribute, ", ".join(parts))
-        return changed
+    def _agree(self) -> None:
+        """One form for all boxes of the page that show the same files: else a browser would load several."""
+        caps = self._caps()
+        for members in _families(self.elements):
+            files = {f for e in members for f in e.files}
+            form = min((e.form for e in members), default=Form.LEFT)
+            if any(e.candidates for e in members) and any(e.single and not e.candidates for e in members):
+                form = min(form, Form.SAME)
+            behind = {p.file for p in self.page.placements if p.use == "background"} & files
+            if behind and form < Form.STEADY:
+                self.result.plain |= {f for f in behind if f}
+                form = min(form, Form.SAME)
+            form = min([form, *(caps[f] for f in files if f in caps)])
+            for e in members:
+                e.form = form
+            singles = [e for e in members if e.single and not e.candidates]
+            box = self._box(singles, bool(behind))
+            self.boxes |= dict.fromkeys(files, box)
 
-    def _source(self, tag: Tag, candidates: list[Placement]) -> None:
-        if not candidates:
+    def _box(self, elements: list[_Element], shared: bool) -> Box:
+        """The box that all `img`s of one file take their file for: the widest."""
+        declared = [e.single.declared_width if e.single else 0 for e in elements]
+        fixed = bool(elements) and all(e.terms.fixed for e in elements)
+        return Box(max(declared, default=0) if fixed and all(declared) else 0, fixed, shared)
+
+    def _caps(self) -> dict[str, Form]:
+        """Files that the page loads for boxes that can't choose: the others must load the same."""
+        caps: dict[str, Form] = {}
+        for p in self.page.placements:
+            if not p.file or (p.element in _NOT_LOADED and p.attribute != "imagesrcset"):
+                continue
+            if p.use == "kept":
+                caps[p.file] = Form.LEFT
+            elif p.use == "plain" or (p.use == "background" and p.file in self.allowed.plain):
+                caps.setdefault(p.file, Form.SAME)
+        for path, cap in caps.items():
+            if cap == Form.LEFT:
+                self.deliveries.pop(path, None)
+        self.result.plain |= set(caps)
+        return caps
+
+    def _offer(self, element: _Element) -> Offer:
+        if element.candidates:
+            return set_offer(
+                element.candidates, element.single, self.deliveries, self.images, element.form, element.terms.fixed
+            )
+        assert element.single is not None
+        delivery = self.deliveries.get(element.single.file or "")
+        if not delivery:
+            return Offer()
+        box = self.boxes.get(delivery.path, Box())
+        return single_offer(element.single.address, delivery, element.form, box)
+
+    def _rewrite(self, element: _Element, offer: Offer) -> None:
+        tag, modern = element.tag, element.form >= Form.STEADY
+        sources = [self._source_tag(element, offer, t) for t in MODERN_TIERS if offer.sets.get(t)] if modern else []
+        changed = self._own_set(element, offer)
+        src = tag.get("src")
+        if offer.src and src and element.single:
+            self._set_value(src, offer.src.address)
+            changed = True
+        if not (sources or changed):
             return
-        sources = self._candidate_sources(tag, candidates)
-        self._replace_candidates(tag, candidates)
+        if element.terms.sizable and element.single and not element.candidates and modern:
+            self._size(tag, self.deliveries[element.single.file or ""])
         if sources:
-            self.result.edits.append(Edit(tag.start, tag.start, "".join(sources)))
+            wrap = tag.name == "img" and not element.in_picture
+            self.result.edits.append(Edit(tag.start, tag.start, (WRAPPER if wrap else "") + "".join(sources)))
+            if wrap:
+                self.result.edits.append(Edit(tag.end, tag.end, "</picture>"))
+        if offer.corrected:
+            line = self.source.line_of(tag.start)
+            message = "The srcset told wrong widths of its files; the new one tells the true ones."
+            self.result.notes.append(Fault("labels-corrected", self.page.path, message, line))
+        self._note(element, offer, modern)
 
-    def _preload(self, tag: Tag, placements: list[Placement]) -> None:
-        """Points a preload at what the `img` of the same file will load, in the best tier."""
-        placement = next((p for p in placements if p.use == "preload"), None)
-        delivery = self.deliveries.get(placement.file or "") if placement else None
-        if not placement or not delivery:
-            return
-        user = next((p for p in self.page.placements if p.file == placement.file and p.use != "preload"), None)
-        slot = user.declared_width if user and user.use == "single" else 0
-        modern = not (user and user.tag_start in self.spared)
-        tiers: tuple[Tier, ...] = TIERS if modern else ("baseline",)
-        tier = next((t for t in tiers if delivery.rungs(t, slot)), None)
-        if not tier:
-            return
-        rungs = delivery.rungs(tier, slot)
+    def _own_set(self, element: _Element, offer: Offer) -> bool:
+        """Gives the element itself its candidates; true when anything changed."""
+        own = offer.sets.get("baseline")
+        if not own:
+            return False
+        attribute = element.tag.get("srcset")
+        if attribute:
+            self._set_value(attribute, srcset(own))
+            return True
+        sizes = f' sizes="{offer.sizes}"' if offer.sizes and own[0].descriptor.endswith("w") else ""
+        self._add(element.tag, f'srcset="{escape_attribute(srcset(own))}"{sizes}')
+        return True
+
+    def _note(self, element: _Element, offer: Offer, modern: bool) -> None:
+        """Keeps what each tier is given for the element, and which new files it names."""
+        tiers = TIERS if modern else ("baseline",)
+        got: dict[Tier, str] = {t: offer.sets[t][-1].path for t in tiers if offer.sets.get(t)}
+        if "baseline" not in got and offer.src:
+            got["baseline"] = offer.src.path
+        for p in [*element.candidates, *([element.single] if element.single else [])]:
+            self.result.outcomes[p.source, p.start] = got
+        named = [c.path for t in tiers for c in offer.sets.get(t, ())] + ([offer.src.path] if offer.src else [])
+        self.result.offered |= set(named)
+
+    def _source_tag(self, element: _Element, offer: Offer, tier: Tier) -> str:
+        """A `source` of one tier; media and sizes are copied where the element has its own."""
+        candidates = offer.sets[tier]
+        attributes = [f'type="{offer.mimes[tier]}"', f'srcset="{escape_attribute(srcset(candidates))}"']
+        if offer.sizes and candidates[0].descriptor.endswith("w"):
+            attributes.append(f'sizes="{offer.sizes}"')
+        for name in ("media", "sizes"):
+            found = element.tag.get(name)
+            if found and not offer.sizes and (name == "sizes" or element.tag.name == "source"):
+                quote = found.quote or '"'
+                attributes.append(f"{name}={quote}{found.raw}{quote}")
+        # XML needs a value and a closed tag.
+        ending = ' hidden="" />' if element.tag.self_closing else " hidden>"
+        return f"<source {' '.join(attributes)}{ending}"
+
+    def _preload(self, tag: Tag, placement: Placement, shown: tuple[_Element, Offer] | None) -> None:
+        """Points a preload at what the boxes of the same file will load, in the best tier."""
+        delivery = self.deliveries.get(placement.file or "")
         href = tag.get("href")
-        assert href is not None
-        self._set_value(href, sibling_address(placement.address, rungs[-1].path))
-        extra = f'type="{rungs[-1].mime}"'
-        if user and user.use == "single":
-            offer = self._offer(placement.address, rungs, delivery)
-            if " " in offer:
-                sizes = sizes_for(slot or delivery.width)
-                extra += f' imagesrcset="{escape_attribute(offer)}" imagesizes="{sizes}"'
+        if not delivery or not href:
+            return
+        if shown is None:
+            self._preload_background(tag, href, placement, delivery)
+            return
+        element, offer = shown
+        tier = offer.best(element.form >= Form.STEADY)
+        if tier is None:
+            if offer.src:
+                self._set_value(href, offer.src.address)
+            return
+        candidates = offer.sets[tier]
+        self._set_value(href, candidates[-1].address)
+        extra = f'type="{offer.mimes.get(tier) or self._mime(candidates[-1].path, delivery)}"'
+        if candidates[-1].descriptor:
+            sizes = element.tag.get("sizes")
+            said = offer.sizes or (sizes.raw if sizes else "")
+            extra += f' imagesrcset="{escape_attribute(srcset(candidates))}"'
+            extra += f' imagesizes="{escape_attribute(said)}"' if said else ""
         self._add(tag, extra)
-        self._outcome(placement, delivery, slot, modern)
+
+    def _mime(self, path: str, delivery: Delivery) -> str:
+        return next((f.mime for f in delivery.files if f.path == path), "")
+
+    def _preload_background(self, tag: Tag, href: Attribute, placement: Placement, delivery: Delivery) -> None:
+        uses = {p.use for p in self.page.placements if p.file == placement.file} - {"preload", "social"}
+        if uses == {"background"} and placement.file not in self.allowed.plain:
+            new = next((f for t in TIERS if (f := delivery.widest(t))), None)
+        else:
+            new = delivery.own_size if uses <= {"background", "plain"} else None
+        if new:
+            self._set_value(href, sibling_address(placement.address, new.path))
+            self._add(tag, f'type="{new.mime}"')
+
+    def _plain(self, tag: Tag, placement: Placement) -> None:
+        """A poster or the like: a smaller file of the same size."""
+        delivery = self.deliveries.get(placement.file or "")
+        attribute = tag.get(placement.attribute)
+        if delivery and delivery.own_size and attribute:
+            self._set_value(attribute, sibling_address(placement.address, delivery.own_size.path))
+            self._note_plain(placement, delivery.own_size)
+
+    def _note_plain(self, placement: Placement, new: NewFile) -> None:
+        self.result.outcomes[placement.source, placement.start] = {"baseline": new.path}
+        self.result.offered.add(new.path)
 
     def _styles(self, tag: Tag, placements: list[Placement]) -> None:
-        """Backgrounds in the tag's `style` attribute or in a `style` element."""
-        used = [p for p in placements if p.use == "background" and p.file in self.deliveries]
-        if not used:
-            return
+        """Pictures named in the tag's `style` attribute or in a `style` element."""
+        used = [p for p in placements if p.use in ("background", "plain") and p.file in self.deliveries]
         for p_attribute in ("style", "css"):
             group = [p for p in used if p.attribute == p_attribute]
             attribute = tag.get("style")
@@ -229,22 +336,11 @@ class _PageRewriter:
                 sheet, quote = read_css(text), '"'
             else:
                 continue
-            edits, outcomes = rewrite_declarations(text, sheet, group, self.deliveries, offset, quote)
-            self.result.edits += edits
-            self.result.outcomes.update(outcomes)
-
-    def _outcome(self, placement: Placement, delivery: Delivery, slot: int, modern: bool = True) -> None:
-        tiers = TIERS if modern else ("baseline",)
-        got: dict[Tier, str] = {t: f.path for t in tiers if (f := delivery.widest(t, slot))}
-        if got:
-            self.result.outcomes[(placement.source, placement.start)] = got
-
-    def _replace_src(self, tag: Tag, placement: Placement, new: NewFile | None) -> bool:
-        attribute = tag.get("src")
-        if not new or not attribute:
-            return False
-        self._set_value(attribute, sibling_address(placement.address, new.path))
-        return True
+            plain = self.allowed.plain | self.result.plain
+            done = rewrite_declarations(text, sheet, group, self.deliveries, plain, offset, quote)
+            self.result.edits += done.edits
+            self.result.outcomes.update(done.outcomes)
+            self.result.offered |= done.offered
 
     def _set_value(self, attribute: Attribute, value: str) -> None:
         if attribute.quote:
@@ -256,65 +352,32 @@ class _PageRewriter:
 
     def _add(self, tag: Tag, attributes: str) -> None:
         """Adds attributes after the tag's last one."""
-        at = tag.attributes[-1].end if tag.attributes else tag.start + 1 + len(tag.name)
-        at = max(at, *(a.end for a in tag.attributes)) if len(tag.attributes) > 1 else at
+        at = max((a.end for a in tag.attributes), default=tag.start + 1 + len(tag.name))
         self.result.edits.append(Edit(at, at, f" {attributes}"))
 
-    def _size(self, tag: Tag, placement: Placement) -> None:
+    def _size(self, tag: Tag, delivery: Delivery) -> None:
         """Gives width and height where they are missing, in the original's proportions."""
-        delivery = self.deliveries.get(placement.file or "")
+        if not delivery.height or delivery.files[0].format == "svg":
+            return
         has_width, has_height = tag.get("width"), tag.get("height")
-        if not delivery or not delivery.height or (has_width and has_height):
-            return
-        width, height = declared_length(tag, "width"), declared_length(tag, "height")
-        if (has_width and not width) or (has_height and not height):
-            return
-        if not self.page.sizes_freely and self.head_at is None:
-            return
-        if has_width:
-            new = f'height="{max(1, round(width * delivery.height / delivery.width))}"'
-        elif has_height:
-            new = f'width="{max(1, round(height * delivery.width / delivery.height))}"'
-        else:
-            w, h = _intrinsic(placement, delivery)
-            new = f'width="{w}" height="{h}"'
-        if not self.page.sizes_freely:
-            new += ' data-thistle="sized"'
-            self.sized = True
-        self._add(tag, new)
+        width = declared_length(tag, "width")
+        if not has_width and not has_height:
+            self._add(tag, f'width="{delivery.width}" height="{delivery.height}"')
+        elif width and not has_height:
+            self._add(tag, f'height="{max(1, round(width * delivery.height / delivery.width))}"')
 
 
-def _intrinsic(placement: Placement, delivery: Delivery) -> tuple[int, int]:
-    """The size in CSS px that the original had by itself; an `x` candidate counts by its density."""
-    density = float(placement.descriptor[:-1]) if placement.descriptor.endswith("x") else 1.0
-    return max(1, round(delivery.width / (density or 1))), max(1, round(delivery.height / (density or 1)))
-
-
-def sizes_for(width: int) -> str:
-    """The `sizes` of an image that is so many CSS px wide where there is room (estimated from markup)."""
-    return f"(max-width: {width}px) 100vw, {width}px"
-
-
-def _descriptor(placement: Placement, delivery: Delivery, new: NewFile) -> str:
-    """The candidate's descriptor scaled with its pixels, so that the size it is shown at stays the same."""
-    share = new.width / delivery.width
-    if placement.descriptor.endswith("w"):
-        return f"{max(1, round(int(placement.descriptor[:-1]) * share))}w"
-    density = float(placement.descriptor[:-1]) if placement.descriptor else 1.0
-    if share == 1:
-        return placement.descriptor
-    return f"{density * share:.4g}x"
-
-
-def _source_tag(mime: str, srcset: str, sizes: str | None, like: Tag) -> str:
-    """A `source`; with sizes None, media and sizes are copied as they stand in the tag it goes before."""
-    attributes = [f'type="{mime}"', f'srcset="{escape_attribute(srcset)}"']
-    if sizes:
-        attributes.append(f'sizes="{sizes}"')
-    elif sizes is None:
-        for name in ("media", "sizes"):
-            found = like.get(name)
-            if found and (name == "sizes" or like.name == "source"):
-                quote = found.quote or '"'
-                attributes.append(f"{name}={quote}{found.raw}{quote}")
-    return f"<source {' '.join(attributes)}{' /' if like.self_closing else ''}>"
+def _families(elements: Iterable[_Element]) -> list[list[_Element]]:
+    """Elements grouped so that those which share a file stand together."""
+    groups: list[tuple[set[str], list[_Element]]] = []
+    for element in elements:
+        files, members = set(element.files), [element]
+        apart = []
+        for known, others in groups:
+            if known.isdisjoint(files):
+                apart.append((known, others))
+            else:
+                files |= known
+                members = [*others, *members]
+        groups = [*apart, (files, members)]
+    return [members for _, members in groups]

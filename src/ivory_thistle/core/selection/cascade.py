@@ -33,6 +33,7 @@ PICTURED = frozenset(
 )  # fmt: skip
 """Properties whose pictures Chromium loads for every box that has them (found out by asking it)."""
 _KEPT = PICTURED | {"display"}
+_DOUBTFUL = frozenset({"container", "scope", "starting-style", "supports"})
 _IMAGE_SETS = frozenset({"image-set", "-webkit-image-set"})
 _RESOLUTIONS = {"x": 1.0, "dppx": 1.0, "dpi": 1 / 96, "dpcm": 2.54 / 96}
 
@@ -82,11 +83,24 @@ class _Layers:
 
 
 class RuleReader:
-    """Reads style sheets, in the order of the document, into `rules`."""
+    """Reads style sheets, in the order of the document, into `rules`.
 
-    def __init__(self, read_sheet: ReadSheet) -> None:
+    `wanted` tells by its name whether a declaration is kept; `compiled` makes selectors of a text. With `doubtful`,
+    what depends on a layout or a browser (`@container`, `@supports`) is kept too, under a condition that matches no
+    screen.
+    """
+
+    def __init__(
+        self,
+        read_sheet: ReadSheet,
+        wanted: Callable[[str], bool] | None = None,
+        compiled: Callable[[str], tuple[CompiledSelector, ...]] | None = None,
+        doubtful: bool = False,
+    ) -> None:
         self.rules: list[Rule] = []
-        self._read_sheet, self._layers = read_sheet, _Layers()
+        self._read_sheet, self._layers, self._doubtful = read_sheet, _Layers(), doubtful
+        self._wanted = wanted or _bears_on_pictures
+        self._compiled = compiled or _compiled
 
     def read(self, text: str, base: str, conditions: tuple[str, ...] = ()) -> None:
         """A whole style sheet; `base` is the absolute address it was loaded from."""
@@ -145,6 +159,8 @@ class RuleReader:
             place = place.under(conditions=(*place.conditions, tinycss2.serialize(prelude)))
         elif name == "layer":
             place = place.under(layer=self._layers.named(place.layer, tinycss2.serialize(prelude)))
+        elif self._doubtful and name in _DOUBTFUL:
+            place = place.under(conditions=(*place.conditions, "not all"))
         elif name != "supports" or not supported(prelude):
             return
         if place.parent is None:
@@ -164,10 +180,10 @@ class RuleReader:
         nested: list[Any] = []
         for node in tinycss2.parse_blocks_contents(content, skip_comments=True, skip_whitespace=True):
             if node.type == "declaration":
-                declared += _declared(node, place.base)
+                declared += _declared(node, place.base, self._wanted)
             elif node.type in ("qualified-rule", "at-rule"):
                 nested.append(node)
-        if declared and (compiled := _compiled(selector)):
+        if declared and (compiled := self._compiled(selector)):
             layer = self._layers.key(place.layer)
             self.rules.append(Rule(compiled, tuple(declared), place.conditions, layer))
         self._nodes(nested, place)
@@ -203,16 +219,22 @@ def _compiled(selector: str) -> tuple[CompiledSelector, ...]:
     return tuple(found)
 
 
-def _declared(node: Any, base: str) -> Iterator[Declared]:
+def _bears_on_pictures(name: str) -> bool:
+    return name.startswith("--") or name in _KEPT
+
+
+def _declared(node: Any, base: str, wanted: Callable[[str], bool]) -> Iterator[Declared]:
     name = node.name if node.name.startswith("--") else _SHORTHANDS.get(node.lower_name, node.lower_name)
-    if name.startswith("--") or name in _KEPT:
+    if wanted(name):
         yield Declared(name, node.value, node.important, base)
 
 
-def read_declarations(text: str, base: str) -> tuple[Declared, ...]:
-    """The declarations of a `style` attribute that bear on pictures."""
+def read_declarations(
+    text: str, base: str, wanted: Callable[[str], bool] = _bears_on_pictures
+) -> tuple[Declared, ...]:
+    """The declarations of a `style` attribute that are wanted by their names."""
     nodes = tinycss2.parse_blocks_contents(text, skip_comments=True, skip_whitespace=True)
-    return tuple(d for n in nodes if n.type == "declaration" for d in _declared(n, base))
+    return tuple(d for n in nodes if n.type == "declaration" for d in _declared(n, base, wanted))
 
 
 def supported(prelude: Sequence[Any]) -> bool:

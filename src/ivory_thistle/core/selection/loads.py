@@ -15,7 +15,7 @@ from xml.etree.ElementTree import Element
 
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.sniff import MIME
-from ivory_thistle.core.references.addresses import join, page_address
+from ivory_thistle.core.references.addresses import FileIndex, join, page_address
 from ivory_thistle.core.references.site import SiteFile, SiteReading
 from ivory_thistle.core.references.source import read_css_source, read_html_source
 from ivory_thistle.core.selection.candidates import Choice, best_candidate, choose, source_size, type_is_shown
@@ -65,6 +65,22 @@ class Loaded:
     opening: bool
 
 
+def sheet_reader(index: FileIndex, read: Callable[[str], bytes], encoding: str) -> Callable[[str], str | None]:
+    """Gives the text of the site's style sheet at an absolute address, for a page in `encoding`; None for others."""
+
+    def sheet(address: str) -> str | None:
+        target = index.resolve(address, address)
+        if target.kind != "local":
+            return None
+        try:
+            source = read_css_source(read(target.path), encoding)
+        except OSError:
+            return None
+        return source.decode(source.text)
+
+    return sheet
+
+
 class PageOnScreens:
     """A page of a site, ready to be asked what it loads."""
 
@@ -77,7 +93,8 @@ class PageOnScreens:
 
     @cached_property
     def _painter(self) -> Painter:
-        reader = RuleReader(self._sheet)
+        sheet = sheet_reader(self._index, self._read, self.document.encoding)
+        reader = RuleReader(sheet)
         for node in self.document.elements:
             media = stripped(node.get("media"))
             conditions = (media,) if media else ()
@@ -85,20 +102,10 @@ class PageOnScreens:
                 reader.read("".join(node.itertext()), self.base, conditions)
             elif node.tag == "link" and _is_style_sheet(node):
                 address = join(self.base, stripped(node.get("href")))
-                text = self._sheet(address) if address else None
+                text = sheet(address) if address else None
                 if text is not None and address is not None:
                     reader.read(text, address, conditions)
         return Painter(self.document, reader.rules, self.base)
-
-    def _sheet(self, address: str) -> str | None:
-        target = self._index.resolve(address, address)
-        if target.kind != "local":
-            return None
-        try:
-            source = read_css_source(self._read(target.path), self.document.encoding)
-        except OSError:
-            return None
-        return source.decode(source.text)
 
     def loads(self, screen: Screen, shown: frozenset[str]) -> list[Load]:
         """Every picture that a browser showing the media types `shown` loads on a screen, in tree order.

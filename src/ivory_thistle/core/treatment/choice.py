@@ -41,9 +41,16 @@ class Treated:
 
 
 def keep_what_is_worth_it(
-    made: Mapping[Tier, Sequence[Made]], facts: ImageFacts, rules: Rules, words: Sequence[str]
+    made: Mapping[Tier, Sequence[Made]],
+    facts: ImageFacts,
+    rules: Rules,
+    words: Sequence[str],
+    own: Made | None = None,
 ) -> Treated:
-    """Keeps the fallback where it is smaller than the original, and each modern tier that gains enough on the next."""
+    """Keeps the fallback where it is smaller than the original, and each modern tier that gains enough on the next.
+
+    `own` is a fallback of the original's own size, apart from the ladder.
+    """
     fallback = made["baseline"]
     said = [*words, *_shortfalls(made, rules)]
     kept: list[tuple[Tier, Made]] = [("baseline", m) for m in _worth_replacing(fallback, facts, rules, said)]
@@ -65,6 +72,10 @@ def keep_what_is_worth_it(
         else:
             said.append(f"{name} dropped: {kb(after)} against {kb(before)} is not worth a file.")
     said += _at_the_same_look(made, kept)
+    if own and own.met and rules.replacement_is_worth_it(facts.bytes, own.encoded.bytes):
+        kept.append(("baseline", own))
+        name = NAMES[own.encoded.format]
+        said.append(f"In its own size {name} weighs {kb(own.encoded.bytes)}, where one address alone is taken.")
     order = {tier: n for n, tier in enumerate(TIERS)}
     kept.sort(key=lambda k: (order[k[0]], k[1].encoded.width))
     return Treated(tuple(_rendition(tier, m) for tier, m in kept), tuple(said))
@@ -91,7 +102,7 @@ def _worth_replacing(fallback: Sequence[Made], facts: ImageFacts, rules: Rules, 
     kept = [m for m in fallback if m.encoded.bytes < facts.bytes]
     if widest.width == facts.width and not rules.replacement_is_worth_it(facts.bytes, widest.bytes):
         would = f"{NAMES[widest.format]} would be {kb(widest.bytes)}"
-        said.append(f"The original ({kb(facts.bytes)}) stays as the fallback: {would}.")
+        said.append(f"The original ({kb(facts.bytes)}) stays as the widest fallback: {would}.")
         return [m for m in kept if m is not fallback[-1]]
     return kept
 

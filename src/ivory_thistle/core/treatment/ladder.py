@@ -7,6 +7,7 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from ivory_thistle.core.images.sniff import NAMES
+from ivory_thistle.core.references.families import one_picture
 from ivory_thistle.core.references.site import Image, Placement, SiteReading
 from ivory_thistle.core.treatment.roles import Role, Slot
 from ivory_thistle.core.treatment.rules import Rules
@@ -15,6 +16,8 @@ _NEAR_STEP = 1.15
 """Bytes grow with about the 1.6th power of the width: a step of 15 % saves about a fifth."""
 _HEADROOM = 2.0
 """High-density screens: up to twice the slot's CSS width (common practice, no source)."""
+_EVEN_REACH, _EVEN_ENOUGH = 0.02, 0.02
+"""How far a step may move, as a share of its width, and by how many pixels its height may then be off."""
 _WIDE_SCREEN = 1024
 """From this width on (CSS px), screens of the same layout with plain density are common."""
 
@@ -29,12 +32,16 @@ class Step:
 
 @dataclass(frozen=True, slots=True)
 class Plan:
-    """What is to be made of one image: `steps` by rising width. `reason` says why none are."""
+    """What is to be made of one image: `steps` by rising width. `reason` says why none are.
+
+    `own_size`: a fallback of the image's own size is made as well, for places that take one address and nothing else.
+    """
 
     image: Image
     role: Role = "content"
     steps: tuple[Step, ...] = ()
     reason: str = ""
+    own_size: bool = False
 
 
 def plan_treatment(
@@ -66,6 +73,7 @@ def plan_treatment(
         for image in site.images
         if set(image.pages) <= shown_on.get(image.path, set()) and set(image.pages) <= set(measured_pages)
     }
+    families = _Families(site)
     return tuple(
         _plan(
             image,
@@ -73,33 +81,73 @@ def plan_treatment(
             boxes[image.path] if image.path in known else [],
             (roles or {}).get(image.path, "content"),
             rules,
+            families,
         )
         for image in site.images
         if image.pages
     )
 
 
-def _plan(image: Image, placements: list[Placement], slots: list[Slot], role: Role, rules: Rules) -> Plan:
+class _Families:
+    """The images of a site that are one picture in several widths, wherever a `srcset` names them together."""
+
+    def __init__(self, site: SiteReading) -> None:
+        self.widths: dict[str, set[int]] = defaultdict(set)
+        self._stands_for: dict[tuple[str, int], str] = {}
+        groups: dict[tuple[str, int], list[Placement]] = defaultdict(list)
+        for page in site.pages:
+            for p in page.placements:
+                if p.use == "candidate":
+                    groups[p.source, p.tag_start].append(p)
+        for place, members in groups.items():
+            family = one_picture(members, site.by_path) if len(members) > 1 else None
+            if not family:
+                continue
+            largest = family.members[-1][1]
+            self.widths[largest.path] |= {i.facts.width for _, i in family.members}
+            if not family.mislabelled:
+                self._stands_for[place] = largest.path
+
+    def in_place_of(self, image: Image, placements: Iterable[Placement]) -> str:
+        """The image whose ladder stands for this one in all of its places; empty where one place needs its own."""
+        found = {self._stands_for.get((p.source, p.tag_start), "") for p in placements if p.use != "social"}
+        other = found.pop() if len(found) == 1 else ""
+        return "" if other == image.path else other
+
+
+def _plan(
+    image: Image, placements: list[Placement], slots: list[Slot], role: Role, rules: Rules, families: _Families
+) -> Plan:
     reason = _why_left_alone(image, placements, rules)
     if reason:
         return Plan(image, role, reason=reason)
-    natural = image.facts.width
+    larger = families.in_place_of(image, placements)
+    if larger:
+        return Plan(image, role, reason=f"A narrower copy of {larger}; the ladder of that one stands for it.")
+    natural, height = image.facts.width, image.facts.height
     if image.facts.format == "svg":
         return Plan(image, role, (Step(natural),))
     wanted: list[Step] = []
     shown = {p.use for p in placements}
-    ratio = image.facts.height / natural
+    ratio = height / natural
     if "candidate" in shown:
         # One of several files for one place: it keeps its pixels, its descriptor says how many.
-        wanted.append(Step(natural))
+        wanted += [Step(natural), *(Step(w) for w in families.widths.get(image.path, ()))]
     if shown & {"single", "background"}:
         wanted += [d for s in slots if not s.fit.startswith("auto") for d in _demands(s, ratio)] or [
             d for p in placements for d in _guessed(p, natural, rules)
         ]
-    steps = ladder(wanted or [Step(natural)], natural, rules)
+    steps = ladder(wanted or [Step(natural)], natural, rules, height)
     # An animation is dear to make and to store, and backgrounds can't choose by width: one file.
     one = image.facts.frames > 1 or not shown & {"single", "candidate"}
-    return Plan(image, role, steps[-1:] if one else steps)
+    return Plan(image, role, steps[-1:] if one else steps, own_size=_needs_own_size(image, placements, steps))
+
+
+def _needs_own_size(image: Image, placements: Iterable[Placement], steps: tuple[Step, ...]) -> bool:
+    """Whether some place takes one address and no size, and no step is of the image's own size."""
+    if image.facts.frames > 1 or steps[-1].width == image.facts.width:
+        return False
+    return any(p.use == "plain" for p in placements)
 
 
 def _why_left_alone(image: Image, placements: list[Placement], rules: Rules) -> str:
@@ -120,10 +168,10 @@ def _why_left_alone(image: Image, placements: list[Placement], rules: Rules) -> 
         return f"Already small: under {rules.leave_below_bytes / 1000:g} kB."
     if not shown:
         return "Only named for social cards; no page shows it."
-    kept = next((p for p in shown if p.use == "kept"), None)
-    if kept:
+    if all(p.use == "kept" for p in shown):
+        kept = shown[0]
         where = f"{kept.element} {kept.attribute} in {kept.source}, line {kept.line}"
-        return f"Used where no fallback can be offered ({where})."
+        return f"Used only where nothing can stand in its place ({where})."
     return ""
 
 
@@ -149,11 +197,12 @@ def _guessed(placement: Placement, natural: int, rules: Rules) -> list[Step]:
     return [*(Step(w) for w in rules.widths if w < declared), Step(declared), Step(top, dense=True)]
 
 
-def ladder(wanted: Sequence[Step], natural: int, rules: Rules) -> tuple[Step, ...]:
+def ladder(wanted: Sequence[Step], natural: int, rules: Rules, height: int = 0) -> tuple[Step, ...]:
     """Steps by rising width, never above the original nor the rules' widest; of near-equal ones the widest stays.
 
     At most as many as the rules say, evenly apart. A step is dense where no plain screen's
-    wish is served by it. `natural` is the original's width in pixels.
+    wish is served by it. `natural` and `height` are the original's pixels; where the height is known, a step may be two
+    per cent wider so that its own height comes out even: boxes that follow a file's proportions then stay as they are.
     """
     top = min(natural, max(rules.max_width, 1))
     rungs: list[int] = []
@@ -164,5 +213,23 @@ def ladder(wanted: Sequence[Step], natural: int, rules: Rules) -> tuple[Step, ..
     while len(rungs) > max(1, rules.most_rungs):
         # The one whose going leaves the smallest gap; the narrowest and the widest stay.
         del rungs[min(range(1, len(rungs) - 1), key=lambda n: rungs[n + 1] / rungs[n - 1], default=0)]
+    rungs = [_even(width, natural, height, top) for width in rungs]
     plain = {next((r for r in rungs if r >= d.width), rungs[-1]) for d in wanted if not d.dense and rungs}
     return tuple(Step(width, dense=width not in plain) for width in rungs)
+
+
+def _even(width: int, natural: int, height: int, top: int) -> int:
+    """The first width from `width` on whose height in the original's proportions is nearly a whole number of pixels.
+
+    The best of those up to two per cent wider, where none is; those narrower, for the widest step.
+    """
+    if not height or width >= natural:
+        return width
+    reach = max(1, round(width * _EVEN_REACH))
+    near = range(width, min(top, width + reach) + 1) if width < top else range(width, max(0, width - reach), -1)
+
+    def off(w: int) -> float:
+        exact = w * height / natural
+        return abs(exact - round(exact))
+
+    return next((w for w in near if off(w) <= _EVEN_ENOUGH), min(near, key=off))

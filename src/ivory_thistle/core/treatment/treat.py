@@ -34,11 +34,13 @@ def treat_image(
     role: Role = "content",
     kind: str | None = None,
     size: Resize | None = None,
+    own_size: bool = False,
 ) -> Treated:
     """Makes AVIF, WebP and a fallback at each step, keeping what is worth it. Raises PictureError, EncodeError.
 
     `kind` is that of the image's look (None: it is looked at now); what was drawn and not yet spoilt stays lossless.
-    `size` reshapes the picture before the steps, which may then not be wider than that.
+    `size` reshapes the picture before the steps, which may then not be wider than that. `own_size` adds a fallback of
+    the picture's own size.
 
     A rendition is never larger than the file it replaces; a tier is kept only where its files together
     are worth having over the next tier's.
@@ -48,7 +50,7 @@ def treat_image(
     widths = sorted(steps, key=lambda s: s.width)
     if facts.frames > 1:
         return treat_animation(data, facts, widths[-1].width, rules, role)
-    whole = decode(data, facts, None if size else widths[-1].width, rules.keep_p3).without_unused_alpha()
+    whole = decode(data, facts, None if size or own_size else widths[-1].width, rules.keep_p3).without_unused_alpha()
     top = resize(whole, size) if size else whole
     if kind is None:
         look = look_at(data, facts)
@@ -68,7 +70,8 @@ def treat_image(
     wish = Wish(rules, drawn, fidelity, kept_metadata(data, rules.metadata))
     made = make_files(rungs, wish, tiers)
     said = [_opening(rules, role, kind, drawn, rungs), *(f"{w} It is left out." for w in left_out.values())]
-    return keep_what_is_worth_it(made, facts, rules, said)
+    own = make_files([Rung(top)], wish, ("baseline",))["baseline"][0] if own_size else None
+    return keep_what_is_worth_it(made, facts, rules, said, own)
 
 
 def sharpened_where_harmless(pixels: Pixels, reduced_from: int) -> Pixels:

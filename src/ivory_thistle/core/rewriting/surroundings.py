@@ -1,0 +1,375 @@
+"""What may change around an `img` without its page looking different.
+
+Works on the page's tree and style sheets, before and after a rewriting, and needs no browser: an element keeps its look
+when it matches the same rules as before and the elements added around it have no say in any of them.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Collection, Iterable, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+from xml.etree.ElementTree import Element
+
+import cssselect2
+from cssselect2.compiler import CompiledSelector
+
+from ivory_thistle.core.references.addresses import join
+from ivory_thistle.core.references.markup import tags
+from ivory_thistle.core.references.source import Edit, Source
+from ivory_thistle.core.rewriting.selectors import widened
+from ivory_thistle.core.selection.cascade import Declared, Rule, RuleReader, read_declarations
+from ivory_thistle.core.selection.document import Document, stripped
+from ivory_thistle.core.selection.lengths import significant
+
+_MARK = "data-thistle-mark"
+_MARKED = frozenset({"img", "picture", "source"})
+_INHERITED = frozenset(
+    {"azimuth", "border-collapse", "border-spacing", "caption-side", "color", "cursor", "direction", "empty-cells",
+     "font", "font-family", "font-size", "font-size-adjust", "font-stretch", "font-style", "font-variant",
+     "font-weight", "font-feature-settings", "font-kerning", "font-optical-sizing", "font-variation-settings",
+     "hyphens", "image-orientation", "image-rendering", "letter-spacing", "line-break", "line-height", "list-style",
+     "list-style-image", "list-style-position", "list-style-type", "orphans", "overflow-wrap", "pointer-events",
+     "quotes", "tab-size", "text-align", "text-align-last", "text-indent", "text-rendering", "text-shadow",
+     "text-transform", "user-select", "visibility", "white-space", "widows", "word-break", "word-spacing",
+     "word-wrap", "writing-mode", "color-scheme", "accent-color", "zoom", "text-decoration", "text-decoration-line",
+     "all", "counter-increment", "counter-reset", "counter-set", "content-visibility"}
+)  # fmt: skip
+"""Properties that go on from an element without a box to what is in it; the last ones count there otherwise."""
+_SAFE_ON_ALL = re.compile(r"[\d.](?:em|ex|ch|cap|ic|lh|%)|larger|smaller|bolder|lighter|inherit|var\(", re.IGNORECASE)
+_SIZES = frozenset(
+    {"width", "height", "inline-size", "block-size", "min-width", "min-height", "max-width", "max-height",
+     "min-inline-size", "min-block-size", "max-inline-size", "max-block-size", "aspect-ratio", "object-fit", "zoom",
+     "all", "content", "box-sizing", "position", "float", "display", "flex", "flex-basis", "flex-grow", "flex-shrink",
+     "align-self", "justify-self", "place-self", "contain", "contain-intrinsic-size", "container-type", "grid-area",
+     "grid-column", "grid-row", "columns", "column-span", "margin", "vertical-align"}
+)  # fmt: skip
+_WIDTHS, _HEIGHTS = frozenset({"width", "inline-size"}), frozenset({"height", "block-size"})
+_LIMITS = frozenset(p for p in _SIZES if p.startswith(("min-", "max-")))
+_HARMLESS_TO_SIZE = frozenset(
+    {"box-sizing", "float", "margin", "vertical-align", "max-width", "max-inline-size", "display", "object-fit"}
+)
+_ABSOLUTE_UNITS = frozenset(
+    {"px", "in", "cm", "mm", "q", "pt", "pc", "em", "rem", "ex", "ch", "vw", "vh", "vmin", "vmax", "svw", "svh", "lvw",
+     "lvh", "dvw", "dvh"}
+)  # fmt: skip
+_BLOCKS = frozenset({"block", "inline", "inline-block", "list-item", "flow-root", "none"})
+_OWN_LAYOUT = frozenset({"button", "summary", "legend", "select", "option", "td", "th", "table", "tr", "ruby", "rt"})
+_SAYS_SRC = re.compile(r"src|attribute|cssText", re.IGNORECASE)
+_SAYS_PLACE = re.compile(r"parent|sibling|child|closest|insert|before|after|remove|matches", re.IGNORECASE)
+
+
+@dataclass(frozen=True, slots=True)
+class Terms:
+    """What the page allows one `img`. `alone`: no element may be added around it.
+
+    `fixed`: its box is the same whatever size its file has; `sizable`: width and height attributes may be added;
+    `by_script`: a handler sets its address, so no `srcset` may go before it.
+    """
+
+    alone: bool = False
+    fixed: bool = False
+    sizable: bool = False
+    by_script: bool = False
+
+
+CAUTIOUS = Terms(alone=True)
+"""For an `img` whose place in the tree is not known."""
+
+
+class Surroundings:
+    """One page with its style sheets; `read_sheet` gives the text at an absolute address (None: it can't be had)."""
+
+    def __init__(
+        self, source: Source, base: str, read_sheet: Callable[[str], str | None], has_script: bool = True
+    ) -> None:
+        self._source, self._read_sheet = source, read_sheet
+        self._has_script = has_script
+        self._understood = True
+        self._by_place: set[int] = set()
+        self._marks = [
+            Edit(at, at, f' {_MARK}="{tag.start}"')
+            for tag in tags(source.text)
+            if tag.name in _MARKED and not tag.closing and (at := tag.start + 1 + len(tag.name))
+        ]
+        self._before = _Tree(self._marked(()))
+        own = self._before.document.base
+        self._base = (join(base, own) or base) if own is not None else base
+        self._rules = self._read_rules()
+        self._everything = _matcher(self._rules, lambda selector: True)
+        self._placed = _matcher(self._rules, lambda selector: id(selector) in self._by_place)
+
+    def _marked(self, edits: Iterable[Edit]) -> Source:
+        # Marks last: where both stand at one place, an added attribute comes first.
+        return Source.from_bytes(self._source.apply([*edits, *self._marks]), self._source.encoding)
+
+    def _read_rules(self) -> list[Rule]:
+        classes = self._before.classes if self._has_script else None
+
+        def compiled(text: str) -> tuple[CompiledSelector, ...]:
+            wide, understood = widened(text, classes)
+            self._understood &= understood
+            self._by_place |= {id(w.compiled) for w in wide if w.by_place}
+            return tuple(w.compiled for w in wide)
+
+        reader = RuleReader(self._read_sheet, lambda name: True, compiled, doubtful=True)
+        for node in self._before.document.elements:
+            media = stripped(node.get("media"))
+            conditions = (media,) if media else ()
+            if node.tag == "style":
+                reader.read("".join(node.itertext()), self._base, conditions)
+            elif node.tag == "link" and "stylesheet" in (node.get("rel") or "").lower().split():
+                address = join(self._base, stripped(node.get("href")))
+                text = self._read_sheet(address) if address else None
+                if text is not None and address is not None:
+                    reader.read(text, address, conditions)
+        return reader.rules
+
+    @cached_property
+    def terms(self) -> Mapping[int, Terms]:
+        """What each `img` of the page is allowed, by where its tag begins; those the tree lacks are not in it."""
+        return {mark: self._terms(node) for mark, node in self._before.marked.items() if node.tag == "img"}
+
+    def _terms(self, node: Element) -> Terms:
+        handlers = " ".join(value for name, value in node.items() if name.startswith("on"))
+        declared = self._declared(self._before, node)
+        parent = self._before.document.parents.get(node)
+        in_picture = parent is not None and parent.tag == "picture"
+        above = self._before.document.parents.get(parent) if in_picture and parent is not None else parent
+        return Terms(
+            alone=bool(_SAYS_PLACE.search(handlers)) or self._forbids_styles or not self._understood,
+            fixed=_is_fixed(node, declared),
+            sizable=not in_picture and _is_sizable(node, declared) and self._in_plain_flow(above),
+            by_script=bool(_SAYS_SRC.search(handlers)),
+        )
+
+    @cached_property
+    def _forbids_styles(self) -> bool:
+        """Whether a policy in the page forbids `style` attributes."""
+        for node in self._before.document.elements:
+            if node.tag == "meta" and (node.get("http-equiv") or "").lower() == "content-security-policy":
+                said = (node.get("content") or "").lower()
+                if "style-src" in said or "default-src" in said:
+                    return True
+        return False
+
+    def _ruled(self, tree: _Tree, node: Element) -> list[tuple[Declared, bool]]:
+        """Every declaration of a style sheet that may hold for an element, and whether it always applies."""
+        return [
+            (declared, not rule.conditions)
+            for _, _, _, rule in self._everything.match(tree.wrapped[node])
+            for declared in rule.declarations
+        ]
+
+    def _declared(self, tree: _Tree, node: Element) -> list[tuple[Declared, bool]]:
+        """The same with those of its own `style` attribute."""
+        inline = read_declarations(node.get("style") or "", self._base, lambda name: True)
+        return [*self._ruled(tree, node), *((declared, True) for declared in inline)]
+
+    def _in_plain_flow(self, node: Element | None) -> bool:
+        """Whether an element lays out what is in it in lines and blocks."""
+        if node is None or node.tag in _OWN_LAYOUT:
+            return False
+        displays = [_words(d) for d, _ in self._declared(self._before, node) if d.property in ("display", "columns")]
+        return all(len(words) == 1 and words[0] in _BLOCKS for words in displays)
+
+    def disturbed(self, edits: Iterable[Edit]) -> frozenset[int]:
+        """The `img`s (by where their tags begin) whose edits change which rules hold for any element.
+
+        All that are wrapped, where the tree itself changes.
+        """
+        after = _Tree(self._marked(edits))
+        wrapped = {mark: node for mark, node in after.marked.items() if node.tag == "img" and after.is_wrapped(node)}
+        if not after.is_like(self._before):
+            return frozenset(wrapped) or frozenset(m for m, n in after.marked.items() if n.tag == "img")
+        guilty: set[int] = set()
+        for mark, node in after.marked.items():
+            if node.tag != "img":
+                continue
+            heeded = self._heeds_wrapper(after, node) if mark in wrapped else self._heeds_sources(after, node)
+            before = self._before.marked.get(mark)
+            if heeded or before is None or self._places(after, node) != self._places_before(before):
+                guilty.add(mark)
+        for was, now in zip(self._before.original, after.original, strict=True):
+            if now.get(_MARK) is None and self._places(after, now) != self._places_before(was):
+                guilty |= after.near(now)
+        return frozenset(guilty)
+
+    def _places(self, tree: _Tree, node: Element) -> frozenset[int]:
+        return frozenset(id(rule) for _, _, _, rule in self._placed.match(tree.wrapped[node]))
+
+    def _places_before(self, node: Element) -> frozenset[int]:
+        known = self._before.places.get(node)
+        if known is None:
+            known = self._before.places[node] = self._places(self._before, node)
+        return known
+
+    def _heeds_sources(self, after: _Tree, img: Element) -> bool:
+        """Whether a rule would show a `source` that was added before an `img`."""
+        return any(d.property == "display" for node in after.added_beside(img) for d, _ in self._ruled(after, node))
+
+    def _heeds_wrapper(self, after: _Tree, img: Element) -> bool:
+        """Whether the `picture` added around an `img` has a say in how it looks, or its sources have."""
+        picture = after.document.parents[img]
+        of_img = self._declared(after, img)
+        takes_over = any(
+            d.property not in _INHERITED and not d.property.startswith("--") and "inherit" in _words(d)
+            for d, _ in of_img
+        )
+        ours = {id(d) for d, _ in of_img}
+        counts = any(_counts(d, id(d) in ours) for d, _ in self._ruled(after, picture))
+        return takes_over or counts or self._heeds_sources(after, img)
+
+
+class _Tree:
+    """A page's tree whose `img`, `picture` and `source` elements are marked, but for those that were added."""
+
+    def __init__(self, source: Source) -> None:
+        self.document = Document(source)
+        self.original = [e for e in self.document.elements if e.tag not in ("picture", "source") or e.get(_MARK)]
+        self.marked = {int(e.get(_MARK) or 0): e for e in self.original if e.get(_MARK) is not None}
+        self.places: dict[Element, frozenset[int]] = {}
+
+    @cached_property
+    def wrapped(self) -> dict[Element, Any]:
+        """Each element as the selector library sees it."""
+        root = cssselect2.ElementWrapper.from_html_root(self.document.root)
+        return {wrapper.etree_element: wrapper for wrapper in root.iter_subtree()}
+
+    @property
+    def classes(self) -> frozenset[str]:
+        """All classes of the page's elements."""
+        return frozenset(name for e in self.original for name in (e.get("class") or "").split())
+
+    def is_wrapped(self, node: Element) -> bool:
+        """Whether an added `picture` holds an element."""
+        parent = self.document.parents.get(node)
+        return parent is not None and parent.tag == "picture" and parent.get(_MARK) is None
+
+    def added_beside(self, node: Element) -> list[Element]:
+        """The `source`s that were added before an element."""
+        parent = self.document.parents.get(node)
+        return [c for c in (parent if parent is not None else ()) if c.tag == "source" and c.get(_MARK) is None]
+
+    def _home(self, node: Element) -> Element | None:
+        parent = self.document.parents.get(node)
+        while parent is not None and parent.tag == "picture" and parent.get(_MARK) is None:
+            parent = self.document.parents.get(parent)
+        return parent
+
+    def is_like(self, other: _Tree) -> bool:
+        """Whether both hold the same elements in the same places, added ones apart."""
+        return self._shape == other._shape
+
+    @cached_property
+    def _shape(self) -> list[tuple[str, str | None, int]]:
+        numbers = {node: n for n, node in enumerate(self.original)}
+        return [
+            (node.tag, node.get(_MARK), numbers.get(home, -1) if (home := self._home(node)) is not None else -1)
+            for node in self.original
+        ]
+
+    def near(self, node: Element) -> set[int]:
+        """The wrapped `img`s that may bear on an element's rules: in it, beside it, or beside what holds it."""
+        homes: set[Element] = {node}
+        at: Element | None = node
+        while at is not None:
+            at = self._home(at)
+            if at is not None:
+                homes.add(at)
+        inside = {id(e) for e in node.iter()}
+        wrapped = {m: n for m, n in self.marked.items() if n.tag == "img" and self.is_wrapped(n)}
+        close = {m for m, n in wrapped.items() if id(n) in inside or self._home(n) in homes}
+        return close or set(wrapped)
+
+
+def _matcher(rules: Collection[Rule], taken: Callable[[CompiledSelector], bool]) -> Any:
+    matcher = cssselect2.Matcher()
+    for rule in rules:
+        for selector in rule.selectors:
+            if taken(selector):
+                matcher.add_selector(selector, rule)
+    return matcher
+
+
+def _words(declared: Declared) -> list[str]:
+    """The words and other tokens of a value, each by itself."""
+    return [n.lower_value if n.type == "ident" else n.serialize() for n in significant(declared.value)]
+
+
+def _counts(declared: Declared, on_img_too: bool) -> bool:
+    """Whether a declaration for an added `picture` without a box could be seen."""
+    if declared.property == "display":
+        return declared.important
+    if declared.property.startswith("--"):
+        return not on_img_too
+    if declared.property not in _INHERITED:
+        return False
+    said = "".join(n.serialize() for n in declared.value)
+    return not on_img_too or _SAFE_ON_ALL.search(said) is not None
+
+
+def _is_fixed(node: Element, declared: Iterable[tuple[Declared, bool]]) -> bool:
+    """Whether an `img` has the same box whatever size its file has: one side is given in px or the like."""
+    by_name: dict[str, list[tuple[Declared, bool]]] = {}
+    for d, always in declared:
+        by_name.setdefault(d.property, []).append((d, always))
+    if by_name.keys() & {"all", "content", "zoom"}:
+        return False
+    if any(w not in ("auto", "none") for name in by_name.keys() & _LIMITS for d, _ in by_name[name] if (w := _key(d))):
+        return False
+    if any(_words(d) not in (["cover"], ["contain"], ["fill"]) for d, _ in by_name.get("object-fit", ())):
+        return False
+    widths = [one for name in _WIDTHS for one in by_name.get(name, ())]
+    heights = [one for name in _HEIGHTS for one in by_name.get(name, ())]
+    if widths and not all(_absolute(d) for d, _ in widths):
+        return all(_words(d) == ["auto"] or _absolute(d) for d, _ in widths) and _side(node, heights, "height")
+    return _side(node, widths, "width") or (not widths and _side(node, heights, "height"))
+
+
+def _side(node: Element, declared: Collection[tuple[Declared, bool]], attribute: str) -> bool:
+    """Whether one side is always given, by rules or by its attribute."""
+    given = re.fullmatch(r"\s*\d+(?:\.\d*)?(?:px)?\s*", node.get(attribute) or "") is not None
+    return all(_absolute(d) for d, _ in declared) and (given or any(always for _, always in declared))
+
+
+def _absolute(declared: Declared) -> bool:
+    nodes = significant(declared.value)
+    return len(nodes) == 1 and nodes[0].type == "dimension" and nodes[0].lower_unit in _ABSOLUTE_UNITS
+
+
+def _key(declared: Declared) -> str:
+    """A value's one keyword; empty where it is a length or share."""
+    nodes = significant(declared.value)
+    if len(nodes) == 1 and nodes[0].type in ("dimension", "percentage", "number"):
+        return ""
+    return nodes[0].lower_value if len(nodes) == 1 and nodes[0].type == "ident" else "?"
+
+
+def _is_sizable(node: Element, declared: Iterable[tuple[Declared, bool]]) -> bool:
+    """Whether `width` and `height` attributes in the file's own proportions leave an `img`'s box as it is."""
+    height_auto = False
+    capped = False
+    for d, always in declared:
+        if d.property not in _SIZES and not d.property.startswith(("padding", "border")):
+            continue
+        words = _words(d)
+        if d.property in _HEIGHTS | _WIDTHS:
+            if words != ["auto"]:
+                return False
+            height_auto |= always and d.property in _HEIGHTS
+        elif d.property == "display":
+            if words not in (["block"], ["inline"], ["inline-block"]):
+                return False
+        elif d.property in ("max-width", "max-inline-size"):
+            if _key(d):
+                return False
+            capped = True
+        elif d.property.startswith(("padding", "border")):
+            if not d.property.endswith(("radius", "color", "collapse", "spacing")) and words != ["0"]:
+                return False
+        elif d.property not in _HARMLESS_TO_SIZE:
+            return False
+    return height_auto or (not capped and node.get("width") is None and node.get("height") is None)

@@ -16,11 +16,13 @@ from ivory_thistle.core.rewriting.delivery import NAME_FIELDS, NAMES_PATTERN
 from ivory_thistle.core.selection.tier import MODERN_TIERS, Tier
 from ivory_thistle.core.treatment.rules import FIDELITIES, Rules
 from ivory_thistle.intake.folder import Folder
-from ivory_thistle.workflows.headless import TreatOptions, treat_folder, treat_json
+from ivory_thistle.workflows.headless import FolderTreated, TreatOptions, treat_folder, treat_json
+from ivory_thistle.workflows.settling import Comparison
 
 _UNITS = {"": 1, "b": 1, "kb": 1_000, "mb": 1_000_000}
 _QUALITIES = {"avif": "avif_quality", "webp": "webp_quality", "jpeg": "jpeg_quality"}
 _TIERS: dict[str, Tier] = {"avif": "avif", "webp": "webp", "fallback": "baseline"}
+_MOST_TOLD = 5
 _SIZES = "For pictures alone"
 
 
@@ -51,6 +53,12 @@ def treat(
         bool, typer.Option("--remove-svg-scripts", help="Take scripts and event attributes out of SVG files.")
     ] = False,
     measure: Annotated[bool, typer.Option("--measure", help="First load every page in headless Chromium.")] = False,
+    compare: Annotated[
+        bool,
+        typer.Option(
+            help="Compare the treated pages with the original ones in headless Chromium, where it is installed."
+        ),
+    ] = True,
 ) -> None:
     """Treat a site's images, or a folder of pictures, and write everything to a new folder."""
     if sum(map(bool, (fidelity, cap, quality))) > 1:
@@ -67,18 +75,43 @@ def treat(
         only=wanted if formats and "baseline" not in wanted else (),
         names=_names(name),
         measure=measure,
+        compare=compare,
     )
-    with progress(("Reading files", "Measuring pages", "Treating images")) as bars:
-        site, handover, failed = treat_folder(Folder(folder), out, rules, options, (bars[0], bars[1], bars[2]))
+    stages = ("Reading files", "Measuring pages", "Treating images", "Comparing pages")
+    with progress(stages) as bars:
+        done = treat_folder(Folder(folder), out, rules, options, (bars[0], bars[1], bars[2], bars[3]))
     if as_json:
-        print_json(treat_json(site, handover, failed))
+        print_json(treat_json(done))
         return
+    _tell(done)
+
+
+def _tell(done: FolderTreated) -> None:
+    """What came of it, in sentences."""
+    handover = done.handover
     before, after = handover.savings.before, handover.savings.after["avif"]
     share = f", {100 * (1 - after / before):.0f} % less" if before else ""
     typer.echo(f"{len(handover.new_files)} new files, {len(handover.rewritten)} pages and style sheets rewritten.")
     typer.echo(f"Images in use: {kb(before)} before, {kb(after)} after{share} (avif; kB = 1,000 bytes).")
-    for failure in failed:
+    for load in done.report.totals:
+        if load.tier == "avif":
+            more = f"{kb(load.before)} before, {kb(load.after)} after, {load.requests_after:,} files"
+            typer.echo(f"All pages as loaded on {load.screen} (predicted): {more}.")
+    compared = done.report.comparison
+    if compared:
+        typer.echo(f"{compared.pages} pages compared in Chromium on {compared.screens} screens: {_verdict(compared)}.")
+    for failure in done.failed:
         typer.echo(f"Not treated: {failure.path}. {failure.reason}")
+    for still in done.report.still_loaded[:_MOST_TOLD]:
+        typer.echo(f"Still loaded as it was, on {still.pages} pages: {still.path}, {kb(still.bytes)}. {still.reason}")
+
+
+def _verdict(compared: Comparison) -> str:
+    if compared.different:
+        return f"{len({d.page for d in compared.different})} still look different"
+    safer = f"; {compared.safer} images took a safer form for that" if compared.safer else ""
+    unsure = f"; {len(compared.unsure)} can't be compared and took safe forms" if compared.unsure else ""
+    return f"every box is as before{safer}{unsure}"
 
 
 def _rules(fidelity: str, cap: str, quality: str, **others: Any) -> Rules:

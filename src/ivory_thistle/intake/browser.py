@@ -39,6 +39,8 @@ new PerformanceObserver((l) => { for (const e of l.getEntries()) window.__thistl
 new PerformanceObserver((l) => window.__thistle.shifts.push(...l.getEntries().filter((e) => !e.hadRecentInput)))
   .observe({type: 'layout-shift', buffered: true});
 """
+
+
 @dataclass(frozen=True, slots=True)
 class MeasuredPlacement:
     """A box that shows a picture: `x`, `y` from the page's top left, all in CSS px.

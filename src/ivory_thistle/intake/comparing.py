@@ -1,4 +1,4 @@
-"""Two versions of a site in headless Chromium, page by page: same boxes, no more requests, no more bytes, no new errors.
+"""Two versions of a site in headless Chromium, page by page: same boxes, no more requests or bytes, no new errors.
 
 Boxes are those of all elements but `picture` and `source`, which a rewriting may add; they are matched by their order.
 """
@@ -22,9 +22,10 @@ TOLERANCE = 1.0
 """CSS px by which a box may move or grow."""
 _BOXES = """() => {
   const round = (n) => Math.round(n * 100) / 100;
+  const without = new Set('PICTURE SOURCE HEAD STYLE SCRIPT LINK META TITLE BASE'.split(' '));
   const boxes = [];
   for (const node of document.documentElement.querySelectorAll('*')) {
-    if (['PICTURE', 'SOURCE', 'HEAD', 'STYLE', 'SCRIPT', 'LINK', 'META', 'TITLE', 'BASE'].includes(node.tagName)) continue;
+    if (without.has(node.tagName)) continue;
     const box = node.getBoundingClientRect();
     const broken = node instanceof HTMLImageElement && node.complete && !!node.currentSrc && node.naturalWidth === 0;
     boxes.push([node.tagName.toLowerCase(), round(box.x + scrollX), round(box.y + scrollY), round(box.width),
@@ -33,6 +34,17 @@ _BOXES = """() => {
   const root = document.documentElement;
   boxes.push(['(page)', 0, 0, root.scrollWidth, root.scrollHeight, false]);
   return boxes;
+}"""
+
+
+SWEEP = (320, 600, 768, 1024, 1280)
+"""Other widths of the screen, in CSS px, at which boxes are compared."""
+_DECODED = """async () => {
+  const frame = () => new Promise((done) => requestAnimationFrame(done));
+  await frame();
+  const soon = new Promise((done) => setTimeout(done, 600));
+  await Promise.race([soon, Promise.all([...document.images].map((i) => i.decode().catch(() => null)))]);
+  await frame();
 }"""
 
 
@@ -57,9 +69,13 @@ class Box:
 
 @dataclass(slots=True)
 class Seen:
-    """One page on one screen: boxes in tree order, images that came (address and bytes), and console messages."""
+    """One page on one screen: boxes in tree order, images that came (address and bytes), and console messages.
+
+    `swept` are the boxes at other widths of the screen, in CSS px.
+    """
 
     boxes: list[Box] = field(default_factory=list)
+    swept: dict[int, list[Box]] = field(default_factory=dict)
     images: dict[str, int] = field(default_factory=dict)
     messages: Counter[str] = field(default_factory=Counter)
     problem: str = ""
@@ -70,6 +86,7 @@ class Difference:
     """What changed on one page and screen, in words. `images` counts the `img`s of the page in tree order, from 0.
 
     `moved` tells how many boxes are elsewhere or of another size; `images` are those whose own size changed.
+    `comparable` is False for a page that can't be loaded or that changes by itself.
     """
 
     page: str
@@ -77,6 +94,7 @@ class Difference:
     words: str
     moved: int = 0
     images: tuple[int, ...] = ()
+    comparable: bool = True
 
 
 def compare_sites(
@@ -84,21 +102,35 @@ def compare_sites(
     after: str,
     pages: Sequence[str],
     screens: Sequence[Screen],
-    on_page: Callable[[str, Screen, Seen, Seen], None],
+    known: dict[tuple[str, str], Seen] | None = None,
+    on_page: Callable[[], None] = lambda: None,
+    stop: Callable[[], bool] = lambda: False,
     at_once: int = 2,
 ) -> list[Difference]:
     """Loads the pages of the sites served at two addresses on every screen, and tells what is not as before.
 
-    `on_page` is told of each page and screen as it was seen before and after.
+    The screen of density 1 is swept over other widths as well. `known` keeps what was seen before the change, by page
+    and screen, for another comparison. A page that is never twice the same is told as one that can't be compared.
     """
     found: list[Difference] = []
+    seen_before: dict[tuple[str, str], Seen] = {} if known is None else known
+    swept = next((s.name for s in sorted(screens, key=lambda s: -s.width) if s.density == 1), "")
 
     async def one(browser: Browser, job: tuple[str, Screen]) -> bool:
         page, screen = job
-        old = await _look_safely(browser, before, page, screen)
-        new = await _look_safely(browser, after, page, screen) if not old.problem else old
-        on_page(page, screen, old, new)
-        found.extend(differences(page, screen.name, old, new))
+        if stop():
+            return True
+        sweep = SWEEP if screen.name == swept else ()
+        old = seen_before.get((page, screen.name)) or await _look_safely(browser, before, page, screen, sweep)
+        seen_before[page, screen.name] = old
+        new = old if old.problem else await _look_safely(browser, after, page, screen, sweep)
+        different = differences(page, screen.name, old, new)
+        if different and not (old.problem or new.problem):
+            again = await _look_safely(browser, before, page, screen, sweep)
+            if differences(page, screen.name, old, again):
+                different = [Difference(page, screen.name, "It is never twice the same.", comparable=False)]
+        found.extend(different)
+        on_page()
         return not (old.problem or new.problem)
 
     asyncio.run(in_browsers([(page, screen) for page in pages for screen in screens], one, at_once))
@@ -113,22 +145,11 @@ def differences(page: str, screen: str, old: Seen, new: Seen) -> list[Difference
         return Difference(page, screen, words, moved, images)
 
     if old.problem or new.problem:
-        return [told(f"{old.problem or new.problem} It could not be compared.")]
-    if len(old.boxes) != len(new.boxes):
-        return [told(f"There are {len(new.boxes)} boxes instead of {len(old.boxes)}.", len(new.boxes))]
-    found = []
-    pairs = list(zip(old.boxes, new.boxes, strict=True))
-    moved = [(a, b) for a, b in pairs if not a.is_like(b)]
-    images = [(a, b) for a, b in pairs if a.element == b.element == "img"]
-    if moved:
-        a, b = moved[0]
-        own = tuple(
-            n
-            for n, (x, y) in enumerate(images)
-            if abs(x.width - y.width) > TOLERANCE or abs(x.height - y.height) > TOLERANCE
-        )
-        was, now = (f"{x.width:g} x {x.height:g} at {x.x:g}, {x.y:g}" for x in (a, b))
-        found.append(told(f"{len(moved)} boxes changed; the first is {a.element}: {was} became {now}.", len(moved), own))
+        return [Difference(page, screen, old.problem or new.problem, comparable=False)]
+    looks = [("", old.boxes, new.boxes)]
+    looks += [(f" at {width:,} px", boxes, new.swept.get(width, [])) for width, boxes in old.swept.items()]
+    found = [told(*change) for where, was, now in looks if (change := _moved(where, was, now))]
+    images = [(a, b) for a, b in zip(old.boxes, new.boxes, strict=False) if a.element == b.element == "img"]
     broken = tuple(n for n, (x, y) in enumerate(images) if y.broken and not x.broken)
     if broken:
         found.append(told(f"{len(broken)} images are broken.", 0, broken))
@@ -143,17 +164,37 @@ def differences(page: str, screen: str, old: Seen, new: Seen) -> list[Difference
     return found
 
 
-async def _look_safely(browser: Browser, address: str, page: str, screen: Screen) -> Seen:
+def _moved(where: str, was: Sequence[Box], now: Sequence[Box]) -> tuple[str, int, tuple[int, ...]] | None:
+    """How many boxes are not as they were, in words, and which images' own size changed; None where all are."""
+    if len(was) != len(now):
+        return f"There are {len(now)} boxes instead of {len(was)}{where}.", len(now), ()
+    pairs = list(zip(was, now, strict=True))
+    moved = [(a, b) for a, b in pairs if not a.is_like(b)]
+    if not moved:
+        return None
+    images = [(a, b) for a, b in pairs if a.element == "img"]
+    own = tuple(
+        n
+        for n, (a, b) in enumerate(images)
+        if abs(a.width - b.width) > TOLERANCE or abs(a.height - b.height) > TOLERANCE
+    )
+    a, b = moved[0]
+    before, after = (f"{x.width:g} x {x.height:g} at {x.x:g}, {x.y:g}" for x in (a, b))
+    words = f"{len(moved)} boxes changed{where}; the first is {a.element}: {before} became {after}."
+    return words, len(moved), own
+
+
+async def _look_safely(browser: Browser, address: str, page: str, screen: Screen, sweep: Sequence[int]) -> Seen:
     limit = LOAD_SECONDS + 2 * QUIET_LIMIT_SECONDS + 10
     try:
-        return await asyncio.wait_for(_look(browser, address, page, screen), limit)
+        return await asyncio.wait_for(_look(browser, address, page, screen, sweep), limit)
     except TimeoutError:
         return Seen(problem=f"{page} did not come to rest within {limit:g} seconds.")
     except BrowserError as error:
         return Seen(problem=f"{page} could not be loaded: {error.message.splitlines()[0]}")
 
 
-async def _look(browser: Browser, address: str, path: str, screen: Screen) -> Seen:
+async def _look(browser: Browser, address: str, path: str, screen: Screen, sweep: Sequence[int]) -> Seen:
     async with fresh_page(browser, screen) as page:
         seen, watch = Seen(), Watch(page)
         _listen(page, address, seen)
@@ -162,9 +203,19 @@ async def _look(browser: Browser, address: str, path: str, screen: Screen) -> Se
         await page.evaluate(SCROLL)
         await watch.quiet()
         await page.evaluate("() => scrollTo(0, 0)")
-        found: list[list[Any]] = await page.evaluate(_BOXES)
-        seen.boxes = [Box(*one) for one in found]
+        seen.boxes = await _boxes(page)
+        images = dict(seen.images)
+        for width in sweep:
+            await page.set_viewport_size({"width": width, "height": screen.height})
+            await page.evaluate(_DECODED)
+            seen.swept[width] = await _boxes(page)
+        seen.images = images
         return seen
+
+
+async def _boxes(page: Page) -> list[Box]:
+    found: list[list[Any]] = await page.evaluate(_BOXES)
+    return [Box(*one) for one in found]
 
 
 def _listen(page: Page, address: str, seen: Seen) -> None:

@@ -25,7 +25,7 @@ from ivory_thistle.workflows.auditing import audit_capture
 from ivory_thistle.workflows.capturing import capture_from
 from ivory_thistle.workflows.measuring import measure_capture
 from ivory_thistle.workflows.renditions import TaskResult, treat_blob
-from ivory_thistle.workflows.runs import WaitingTask, finish_run, keep_result, waiting_tasks
+from ivory_thistle.workflows.runs import WaitingTask, keep_result, settle_run, waiting_tasks
 
 log = structlog.get_logger()
 _WORKERS = 2
@@ -166,11 +166,16 @@ class Coordinator:
                 run.state, run.finished_at = "stopped", t.now()
             else:
                 run.state = "finishing"
+        with self._sessions() as session:
+            finishing = session.get_one(t.Run, run_id).state == "finishing"
+        if not finishing:
+            return
+        if settle_run(run_id, self._sessions, self._blobs, lambda: self._stop_asked(t.Run, run_id)):
+            log.info("run done", id=run_id)
+            return
         with self._sessions.begin() as session:
             run = session.get_one(t.Run, run_id)
-            if run.state == "finishing":
-                finish_run(session, run, self._blobs)
-                log.info("run done", id=run_id)
+            run.state = "waiting" if self._ending.is_set() else "stopped"
 
     def _measurement(self, measurement_id: int) -> None:
         with self._sessions.begin() as session:
@@ -201,7 +206,16 @@ class Coordinator:
             if task is None:
                 return None
             future = client.submit(
-                treat_blob, self._blobs.url, task.facts, task.steps, rules, task.role, task.kind, pure=False, retries=1
+                treat_blob,
+                self._blobs.url,
+                task.facts,
+                task.steps,
+                rules,
+                task.role,
+                task.kind,
+                task.own_size,
+                pure=False,
+                retries=1,
             )
             ids[future.key] = task.id
             return future

@@ -203,7 +203,8 @@ class Fault(Base):
 class Run(Base):
     """One execution of treatments. States: waiting, running, finishing, done, stopped, failed.
 
-    `savings` holds the site's bytes before and after in each tier, once reckoned.
+    `savings` holds the site's bytes before and after in each tier, `limits` what was found not to be safe in its pages,
+    `report` what they load: all three once the run is done.
     """
 
     __tablename__ = "run"
@@ -214,6 +215,10 @@ class Run(Base):
     stop_asked: Mapped[bool] = mapped_column(default=False)
     error: Mapped[str | None] = mapped_column(Text)
     savings: Mapped[dict[str, Any] | None]
+    limits: Mapped[dict[str, Any] | None]
+    report: Mapped[dict[str, Any] | None]
+    compared: Mapped[int] = mapped_column(default=0)
+    to_compare: Mapped[int] = mapped_column(default=0)
     created_at: Mapped[datetime] = mapped_column(When, default=now)
     started_at: Mapped[datetime | None] = mapped_column(When)
     finished_at: Mapped[datetime | None] = mapped_column(When)
@@ -223,7 +228,8 @@ class Run(Base):
 class Task(Base):
     """One image of a run. States: waiting, done, failed, left (alone); `reason` says why in words.
 
-    `widths` is its ladder; those in `dense` are loaded by screens of high density only.
+    `widths` is its ladder; those in `dense` are loaded by screens of high density only; `own_size`: a fallback of the
+    original's own size is made as well.
     """
 
     __tablename__ = "task"
@@ -233,6 +239,7 @@ class Task(Base):
     state: Mapped[str] = mapped_column(String(16))
     widths: Mapped[list[Any]]
     dense: Mapped[list[Any] | None]
+    own_size: Mapped[bool] = mapped_column(default=False)
     role: Mapped[str] = mapped_column(String(16), default="content")
     reason: Mapped[str] = mapped_column(Text, default="")
     words: Mapped[list[Any]]

@@ -10,13 +10,18 @@ from dataclasses import dataclass
 from typing import Any
 
 from ivory_thistle.core.faults import Fault
-from ivory_thistle.core.references.css import read_css
-from ivory_thistle.core.references.site import Image, Page, Placement, SiteReading
-from ivory_thistle.core.references.source import read_css_source, read_html_source
-from ivory_thistle.core.reports.savings import Savings, reckon_savings
-from ivory_thistle.core.rewriting.css import Outcomes, rewrite_declarations
-from ivory_thistle.core.rewriting.delivery import NAMES_PATTERN, Delivery, NewFile, RenditionFacts, plan_delivery
-from ivory_thistle.core.rewriting.html import rewrite_page
+from ivory_thistle.core.references.site import Image, Page, SiteReading
+from ivory_thistle.core.reports.savings import Savings, compute_savings
+from ivory_thistle.core.rewriting.css import Outcomes
+from ivory_thistle.core.rewriting.delivery import (
+    NAMES_PATTERN,
+    Delivery,
+    NewFile,
+    Original,
+    RenditionFacts,
+    plan_delivery,
+)
+from ivory_thistle.core.rewriting.site import SiteRewrite
 from ivory_thistle.core.selection.tier import TIERS
 from ivory_thistle.core.treatment.rules import Rules
 
@@ -27,11 +32,12 @@ _SAVINGS_NAMES = ("savings.csv", "handover-savings.csv")
 
 @dataclass(frozen=True, slots=True)
 class TreatedImage:
-    """One treated image with the facts of its renditions and the words of the decision."""
+    """One treated image with the facts of its renditions, the widest step planned, and the words of the decision."""
 
     image: Image
     renditions: tuple[RenditionFacts, ...]
     words: tuple[str, ...] = ()
+    top: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,7 +45,7 @@ class Handover:
     """Everything that leaves besides the unchanged originals.
 
     `new_files` are renditions; `texts` are rewritten pages and style sheets and our own two files, by path; `originals`
-    are the paths that new files stand for.
+    are the paths that new files stand for; `unused` are files that were made and that nothing uses.
     """
 
     new_files: tuple[NewFile, ...]
@@ -48,6 +54,21 @@ class Handover:
     savings: Savings
     faults: tuple[Fault, ...]
     originals: frozenset[str] = frozenset()
+    unused: tuple[NewFile, ...] = ()
+
+
+def deliveries_of(
+    site: SiteReading, treated: Sequence[TreatedImage], names: str = NAMES_PATTERN, replacing: bool = False
+) -> Mapping[str, Delivery]:
+    """The new files of a site by original path, named; `names` and `replacing` are as in `plan_delivery`."""
+    used = {path for page in site.pages for path in page.files}
+    originals = [
+        Original(path, t.image.facts.width, t.image.facts.height, t.renditions, t.top)
+        for t in treated
+        for path in t.image.paths
+        if path in used
+    ]
+    return plan_delivery(originals, site.index, names, replacing)
 
 
 def prepare_handover(
@@ -55,27 +76,20 @@ def prepare_handover(
     treated: Sequence[TreatedImage],
     rules: Rules,
     read: Callable[[str], bytes],
-    names: str = NAMES_PATTERN,
-    replacing: bool = False,
+    deliveries: Mapping[str, Delivery],
+    rewrite: SiteRewrite,
 ) -> Handover:
-    """Names the new files, rewrites what shows the originals, and reckons what that saves.
-
-    `read` gives a file of the site by path; `names` and `replacing` are as in `plan_delivery`. A page that can't be
-    rewritten stays as it is and is a fault.
-    """
-    index = site.index
-    used = {path for page in site.pages for path in page.files}
-    originals = [
-        (path, t.image.facts.width, t.image.facts.height, t.renditions)
-        for t in treated
-        for path in t.image.paths
-        if path in used
-    ]
-    deliveries = plan_delivery(originals, index, names, replacing)
-    texts, outcomes, faults = _rewrite_all(site, deliveries, read)
-    given = {path for outcome in outcomes.values() for path in outcome.values()}
-    kept = _needed(deliveries.values(), given)
-    savings = reckon_savings(site, outcomes, {f.path: f.bytes for f in kept})
+    """What leaves of a site that was rewritten, with what that saves. `read` gives a file of the site by path."""
+    texts = dict(rewrite.texts)
+    outcomes = dict(rewrite.outcomes)
+    given = set(rewrite.offered)
+    for page in site.pages:
+        if page.is_folder:
+            outcomes |= _given_in_folder(page, deliveries)
+            given |= {f.path for p in page.files if p in deliveries for f in deliveries[p].files}
+    made = {f.path: f for d in deliveries.values() for f in d.files}
+    kept = tuple(f for path, f in made.items() if path in given)
+    savings = compute_savings(site, outcomes, {f.path: f.bytes for f in kept})
     rewritten = tuple(sorted(texts))
     if texts or kept:
         previous = previous_manifest(site, read)
@@ -83,45 +97,9 @@ def prepare_handover(
             deliveries.values(), kept, treated, rewritten, savings, rules, previous
         )
         texts[_own_name(site, _SAVINGS_NAMES, previous is not None)] = savings_csv(savings)
-    made_of = frozenset(d.path for d in deliveries.values() if any(f in kept for f in d.files))
-    return Handover(kept, texts, rewritten, savings, tuple(faults), made_of)
-
-
-def _rewrite_all(
-    site: SiteReading, deliveries: Mapping[str, Delivery], read: Callable[[str], bytes]
-) -> tuple[dict[str, bytes], Outcomes, list[Fault]]:
-    texts: dict[str, bytes] = {}
-    outcomes: Outcomes = {}
-    faults: list[Fault] = []
-    sheets: dict[str, dict[int, Placement]] = {}
-    encodings: dict[str, str] = {}
-    for page in site.pages:
-        for p in page.placements:
-            if p.use == "background" and p.source != page.path and p.file in deliveries:
-                sheets.setdefault(p.source, {})[p.start] = p
-                encodings.setdefault(p.source, page.encoding)
-        if page.is_folder:
-            outcomes.update(_given_in_folder(page, deliveries))
-            continue
-        if page.path not in site.files:  # known by its requests only
-            continue
-        source = read_html_source(read(page.path))
-        if source.to_bytes() != read(page.path):
-            faults.append(_unchanged(page.path))
-            continue
-        rewrite = rewrite_page(source, page, deliveries)
-        if rewrite.edits:
-            texts[page.path] = source.apply(rewrite.edits)
-            outcomes.update(rewrite.outcomes)
-    for path, placements in sheets.items():
-        source = read_css_source(read(path), encodings[path])
-        if source.to_bytes() != read(path):
-            faults.append(_unchanged(path))
-            continue
-        edits, got = rewrite_declarations(source.text, read_css(source.text), list(placements.values()), deliveries)
-        texts[path] = source.apply(edits)
-        outcomes.update(got)
-    return texts, outcomes, faults
+    made_of = frozenset(d.path for d in deliveries.values() if any(f.path in given for f in d.files))
+    unused = tuple(f for path, f in made.items() if path not in given)
+    return Handover(kept, texts, rewritten, savings, tuple(rewrite.faults), made_of, unused)
 
 
 def _given_in_folder(page: Page, deliveries: Mapping[str, Delivery]) -> Outcomes:
@@ -133,16 +111,6 @@ def _given_in_folder(page: Page, deliveries: Mapping[str, Delivery]) -> Outcomes
             widest = {tier: delivery.widest(tier) for tier in TIERS}
             found[p.source, p.start] = {tier: new.path for tier, new in widest.items() if new}
     return found
-
-
-def _unchanged(path: str) -> Fault:
-    message = f"{path} can't be written back byte for byte in its encoding; it stays as it is."
-    return Fault("unreadable-page", path, message)
-
-
-def _needed(deliveries: Iterable[Delivery], given: set[str]) -> tuple[NewFile, ...]:
-    """The new files of every delivery that a placement offers (narrower rungs with their widest)."""
-    return tuple(f for d in deliveries if any(o.path in given for o in d.files) for f in d.files)
 
 
 def _own_name(site: SiteReading, names: tuple[str, str], was_ours: bool) -> str:

@@ -17,7 +17,7 @@ from ivory_thistle.core.errors import EncodeError, PictureError, UnusableInput
 from ivory_thistle.core.findings.audit import site_roles
 from ivory_thistle.core.images.resize import Resize, target_size
 from ivory_thistle.core.references.site import SiteReading
-from ivory_thistle.core.rewriting.delivery import NAMES_PATTERN
+from ivory_thistle.core.rewriting.delivery import NAMES_PATTERN, NewFile
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
 from ivory_thistle.core.selection.tier import Tier
 from ivory_thistle.core.treatment.choice import Treated
@@ -28,10 +28,17 @@ from ivory_thistle.core.treatment.treat import treat_image
 from ivory_thistle.intake.browser import PageMeasurement
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.auditing import guessed_slots, measured_slots
-from ivory_thistle.workflows.handover import Handover, TreatedImage, made_before, prepare_handover
+from ivory_thistle.workflows.handover import (
+    Handover,
+    TreatedImage,
+    deliveries_of,
+    made_before,
+    prepare_handover,
+)
 from ivory_thistle.workflows.measuring import Weights, measure_site
 from ivory_thistle.workflows.reading import Progress, nothing, read_folder
 from ivory_thistle.workflows.renditions import facts_of, use_one_thread
+from ivory_thistle.workflows.settling import LoadReport, Settler, report
 from ivory_thistle.workflows.weights import weight_at_opening
 
 _FALLEN = "The encoder process ended unexpectedly, most likely for want of memory."
@@ -115,10 +122,21 @@ def measure_folder(
     return sorted(done, key=lambda m: (m[0].page, order[m[0].screen]))
 
 
-def treat_json(site: SiteReading, handover: Handover, failed: Iterable[Failure], tier: Tier = "avif") -> dict[str, Any]:
-    """The audit with savings (in the most modern tier; all tiers under "tiers") and failures added."""
-    savings = handover.savings
-    return audit_json(site) | {
+@dataclass(frozen=True, slots=True)
+class FolderTreated:
+    """A treated folder: the site as it was read, what leaves, what failed, and what its pages load now."""
+
+    site: SiteReading
+    handover: Handover
+    failed: tuple[Failure, ...]
+    report: LoadReport
+
+
+def treat_json(done: FolderTreated, tier: Tier = "avif") -> dict[str, Any]:
+    """The audit with savings (in the most modern tier; all tiers under "tiers"), loads and failures added."""
+    savings = done.handover.savings
+    return audit_json(done.site) | {
+        "loads": done.report.as_dict(),
         "savings": {
             "before": savings.before,
             "after": savings.after[tier],
@@ -133,7 +151,7 @@ def treat_json(site: SiteReading, handover: Handover, failed: Iterable[Failure],
             ],
             "tiers": dict(savings.after),
         },
-        "failed": [{"path": f.path, "reason": f.reason} for f in failed],
+        "failed": [{"path": f.path, "reason": f.reason} for f in done.failed],
     }
 
 
@@ -159,7 +177,8 @@ class TreatOptions:
 
     `widths` are made of every image instead of what its places ask for; `size` reshapes each picture first; both are
     for folders of pictures alone. `only` lists the tiers that are written of those ("baseline" is the fallback).
-    `names` is the pattern of new files' names. `measure` loads every page in a browser first.
+    `names` is the pattern of new files' names. `measure` loads every page in a browser first; `compare` compares the
+    treated pages with the original ones in a browser, where one is installed.
     """
 
     widths: tuple[int, ...] = ()
@@ -167,6 +186,7 @@ class TreatOptions:
     only: tuple[Tier, ...] = ()
     names: str = NAMES_PATTERN
     measure: bool = False
+    compare: bool = True
     processes: int = 2
 
 
@@ -178,12 +198,12 @@ def treat_folder(
     out: Path,
     rules: Rules,
     options: TreatOptions = _NO_OPTIONS,
-    progress: tuple[Progress, Progress, Progress] = (nothing, nothing, nothing),
-) -> tuple[SiteReading, Handover, tuple[Failure, ...]]:
+    progress: tuple[Progress, Progress, Progress, Progress] = (nothing, nothing, nothing, nothing),
+) -> FolderTreated:
     """Treats a folder into the new folder `out`, which must not exist or be empty (UnusableInput).
 
     `out` is built under a temporary name and renamed at the end: it is whole or not there. `progress` is told of files
-    read, pages measured and images treated.
+    read, pages measured, images treated and pages compared.
     """
     out = out.absolute()
     if out.exists() and (not out.is_dir() or any(out.iterdir())):
@@ -203,25 +223,34 @@ def treat_folder(
         raise UnusableInput(f"{folder.root} holds web pages: {what}. They can be given for folders of pictures alone.")
     staging = Path(tempfile.mkdtemp(prefix=f".{out.name}-", dir=out.parent))
     try:
-        plans = _plans(folder, site, rules, options, progress[1])
+        plans, slots = _plans(folder, site, rules, options, progress[1])
         treated, data, failed = _treat_all(plans, folder, rules, options, progress[2], staging / "renditions")
         if options.only:
             kept = frozenset(options.only)
             treated = [replace(t, renditions=tuple(r for r in t.renditions if r.tier in kept)) for t in treated]
-        handover = prepare_handover(site, treated, rules, folder.read, options.names, replacing=pictures_only)
+        deliveries = deliveries_of(site, treated, options.names, replacing=pictures_only)
+
+        def content(new: NewFile) -> bytes:
+            return data[new.sha256].read_bytes()
+
+        settler = Settler(site, deliveries, folder.read, DEFAULT_SCREENS, content if options.compare else None)
+        settled = settler.settle(progress[3])
+        handover = prepare_handover(site, treated, rules, folder.read, deliveries, settled.rewrite)
+        reasons = {path: p.reason for p in plans if p.reason for path in p.image.paths}
+        told = report(site, settled, deliveries, slots, reasons)
         _build(folder, site, handover, data, staging / "site", pictures_only)
         if out.exists():
             out.rmdir()
         (staging / "site").rename(out)
         out.chmod(0o755)
-        return site, handover, failed
+        return FolderTreated(site, handover, failed, told)
     finally:
         shutil.rmtree(staging, ignore_errors=True)
 
 
 def _plans(
     folder: Folder, site: SiteReading, rules: Rules, options: TreatOptions, on_page: Progress
-) -> tuple[Plan, ...]:
+) -> tuple[tuple[Plan, ...], list[Slot]]:
     slots, whole = list(guessed_slots(site)), set[str]()
     if options.measure:
         measured = measure_folder(folder, site, DEFAULT_SCREENS, on_page)
@@ -229,9 +258,9 @@ def _plans(
         whole = {m.page for m, _ in measured} - {m.page for m, _ in measured if m.problem or not m.measured}
     roles = {path: found.role for path, found in site_roles(site, slots).items()}
     plans = plans_for(site, rules, folder.read, slots, roles, whole)
-    if not (options.size or options.widths):
-        return plans
-    return tuple(replace(p, steps=_given_steps(p, options)) if p.steps else p for p in plans)
+    if options.size or options.widths:
+        plans = tuple(replace(p, steps=_given_steps(p, options), own_size=False) if p.steps else p for p in plans)
+    return plans, slots
 
 
 def _given_steps(plan: Plan, options: TreatOptions) -> tuple[Step, ...]:
@@ -288,7 +317,8 @@ def _treat_all(
                 for r in result.renditions:
                     files[r.sha256] = keep / r.sha256
                     files[r.sha256].write_bytes(r.data)
-                treated[plan.image.path] = TreatedImage(plan.image, facts_of(result), result.words)
+                top = max(s.width for s in plan.steps)
+                treated[plan.image.path] = TreatedImage(plan.image, facts_of(result), result.words, top)
             on_image(number, len(plans))
     in_order = [treated[p.image.path] for p in plans if p.image.path in treated]
     return in_order, files, tuple(sorted(failed, key=lambda f: f.path))
@@ -297,4 +327,4 @@ def _treat_all(
 def _treat_file(path: Path, plan: Plan, rules: Rules, size: Resize | None) -> Treated:
     look = plan.image.look
     kind = look.kind if look else None
-    return treat_image(path.read_bytes(), plan.image.facts, plan.steps, rules, plan.role, kind, size)
+    return treat_image(path.read_bytes(), plan.image.facts, plan.steps, rules, plan.role, kind, size, plan.own_size)

@@ -42,14 +42,20 @@ def facts_of(treated: Treated) -> tuple[RenditionFacts, ...]:
 
 
 def treat_blob(
-    blobs_url: str, facts: ImageFacts, steps: tuple[Step, ...], rules: Rules, role: Role, kind: str | None
+    blobs_url: str,
+    facts: ImageFacts,
+    steps: tuple[Step, ...],
+    rules: Rules,
+    role: Role,
+    kind: str | None,
+    own_size: bool = False,
 ) -> TaskResult:
     """Treats the image with `facts`; a picture that can't be treated is a result with its reason."""
     use_one_thread()
     begun = time.monotonic()
     blobs = Blobs(blobs_url)
     try:
-        treated = treat_image(blobs.get(facts.sha256), facts, steps, rules, role, kind)
+        treated = treat_image(blobs.get(facts.sha256), facts, steps, rules, role, kind, own_size=own_size)
     except (PictureError, EncodeError, FileNotFoundError, MemoryError) as error:
         return TaskResult(reason=str(error) or type(error).__name__, seconds=time.monotonic() - begun)
     for rendition in treated.renditions:

@@ -1,4 +1,4 @@
-"""A run's steps in the database: planned, each result kept as it comes, savings reckoned at the end."""
+"""A run's steps in the database: planned, each result kept as it comes, its pages settled at the end."""
 
 from __future__ import annotations
 
@@ -7,11 +7,12 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from sqlalchemy import delete, func, insert, select, update
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, sessionmaker
 
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.references.site import SiteReading
-from ivory_thistle.core.rewriting.delivery import RenditionFacts
+from ivory_thistle.core.rewriting.delivery import Delivery, RenditionFacts
+from ivory_thistle.core.rewriting.site import Limits, SiteRewrite, SiteRewriter
 from ivory_thistle.core.selection.tier import Tier
 from ivory_thistle.core.treatment.ladder import Plan, Step
 from ivory_thistle.core.treatment.roles import ROLES, Role
@@ -20,9 +21,13 @@ from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.auditing import measured_pages, newest_measured
 from ivory_thistle.workflows.capture import stored_site
-from ivory_thistle.workflows.handover import Handover, TreatedImage, prepare_handover
+from ivory_thistle.workflows.handover import Handover, TreatedImage, deliveries_of, prepare_handover
 from ivory_thistle.workflows.headless import plans_for
+from ivory_thistle.workflows.measuring import site_screens
 from ivory_thistle.workflows.renditions import TaskResult
+from ivory_thistle.workflows.settling import Settler, report
+
+_PROGRESS_EVERY = 4
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,6 +39,7 @@ class WaitingTask:
     steps: tuple[Step, ...]
     role: Role
     kind: str | None
+    own_size: bool
 
 
 def start_run(
@@ -58,7 +64,7 @@ def start_run(
         session.add(
             t.Task(
                 run_id=run.id, image_id=ids[facts.sha256], state=state, role=plan.role,
-                widths=[s.width for s in plan.steps], dense=[s.width for s in plan.steps if s.dense],
+                widths=[s.width for s in plan.steps], dense=[s.width for s in plan.steps if s.dense], own_size=plan.own_size,
                 reason=plan.reason, words=[], bytes_before=facts.bytes,
                 bytes_after=facts.bytes, finished_at=None if plan.steps else t.now(),
             )
@@ -79,6 +85,7 @@ def _carry_over(session: Session, run_id: int, image_id: int, size: int, earlier
     task = t.Task(
         run_id=run_id, image_id=image_id, state="done" if earlier else "left",
         widths=earlier.widths if earlier else [], dense=earlier.dense if earlier else [],
+        own_size=earlier.own_size if earlier else False,
         role=earlier.role if earlier else "content", reason="" if earlier else "Not among the images chosen.",
         words=earlier.words if earlier else [], bytes_before=size,
         bytes_after=earlier.bytes_after if earlier else size, finished_at=t.now(),
@@ -95,16 +102,17 @@ def _carry_over(session: Session, run_id: int, image_id: int, size: int, earlier
 def waiting_tasks(session: Session, run_id: int) -> list[WaitingTask]:
     """The tasks still to be done, the largest pictures first so that the end is not one long wait."""
     rows = session.execute(
-        select(t.Task.id, t.Image.facts, t.Task.widths, t.Task.dense, t.Task.role, t.Image.kind)
+        select(t.Task.id, t.Image.facts, t.Task.widths, t.Task.dense, t.Task.role, t.Image.kind, t.Task.own_size)
         .join(t.Image, t.Image.id == t.Task.image_id)
         .where(t.Task.run_id == run_id, t.Task.state == "waiting")
         .order_by(t.Image.pixels.desc(), t.Task.id)
     )
     return [
         WaitingTask(
-            i, ImageFacts(**facts), tuple(Step(w, w in (dense or ())) for w in widths), role_of(role), kind or None
+            i, ImageFacts(**facts), tuple(Step(w, w in (dense or ())) for w in widths), role_of(role), kind or None,
+            own_size,
         )
-        for i, facts, widths, dense, role, kind in rows
+        for i, facts, widths, dense, role, kind, own_size in rows
     ]  # fmt: skip
 
 
@@ -159,9 +167,57 @@ def ask_again(session: Session, run_id: int) -> int:
     return int(done.rowcount)  # type: ignore[attr-defined]
 
 
-def finish_run(session: Session, run: t.Run, blobs: Blobs) -> None:
-    """Reckons and stores the savings of a run whose tasks are all done."""
-    _, _, handover = handover_of(session, run, blobs)
+@dataclass(frozen=True, slots=True)
+class _Made:
+    """A run's capture with what the run has made of it so far."""
+
+    site: SiteReading
+    read: Callable[[str], bytes]
+    treated: list[TreatedImage]
+    deliveries: Mapping[str, Delivery]
+
+
+def settle_run(run_id: int, sessions: sessionmaker[Session], blobs: Blobs, stop: Callable[[], bool]) -> bool:
+    """Finds what the pages of a run whose tasks are done can bear, and keeps savings, limits and report.
+
+    Without a browser, pages take the forms that are safe by their rules and tree. False where it was stopped.
+    """
+    with sessions() as session:
+        run = session.get_one(t.Run, run_id)
+        capture = session.get_one(t.Capture, run.capture_id)
+        screens = site_screens(session.get_one(t.Site, capture.site_id))
+        made = _made_by(session, run, blobs)
+        slots, _ = newest_measured(session, run.capture_id)
+        reasons = {
+            path: reason
+            for path, reason in session.execute(
+                select(t.Image.path, t.Task.reason)
+                .join(t.Task, t.Task.image_id == t.Image.id)
+                .where(t.Task.run_id == run_id, t.Task.reason != "")
+            )
+        }
+
+    def on_page(done: int, total: int) -> None:
+        if done % _PROGRESS_EVERY == 0 or done == total:
+            with sessions.begin() as session:
+                session.execute(update(t.Run).where(t.Run.id == run_id).values(compared=done, to_compare=total))
+
+    settler = Settler(made.site, made.deliveries, made.read, screens, lambda new: blobs.get(new.sha256), stop)
+    settled = settler.settle(on_page)
+    if stop():
+        return False
+    told = report(made.site, settled, made.deliveries, slots, reasons)
+    with sessions.begin() as session:
+        run = session.get_one(t.Run, run_id)
+        run.limits, run.report = settled.limits.as_dict(), told.as_dict()
+        _finish(session, run, made, settled.rewrite)
+    return True
+
+
+def _finish(session: Session, run: t.Run, made: _Made, rewrite: SiteRewrite) -> None:
+    """Stores the savings of a settled run."""
+    rules = Rules.from_dict(run.rules)
+    handover = prepare_handover(made.site, made.treated, rules, made.read, made.deliveries, rewrite)
     page_ids = dict(session.execute(select(t.Page.path, t.Page.id).where(t.Page.capture_id == run.capture_id)).all())
     session.execute(delete(t.PageSaving).where(t.PageSaving.run_id == run.id))
     rows: list[dict[str, int]] = [
@@ -175,27 +231,36 @@ def finish_run(session: Session, run: t.Run, blobs: Blobs) -> None:
 
 
 def handover_of(session: Session, run: t.Run, blobs: Blobs) -> tuple[SiteReading, Callable[[str], bytes], Handover]:
-    """The handover of what a run has made so far."""
+    """The handover of a run, within the limits that were found when it ended."""
+    made = _made_by(session, run, blobs)
+    limits = Limits.from_dict(run.limits) if run.limits else Limits()
+    rewrite = SiteRewriter(made.site, made.deliveries, made.read).rewrite(limits)
+    rules = Rules.from_dict(run.rules)
+    handover = prepare_handover(made.site, made.treated, rules, made.read, made.deliveries, rewrite)
+    return made.site, made.read, handover
+
+
+def _made_by(session: Session, run: t.Run, blobs: Blobs) -> _Made:
     site, read = stored_site(session, run.capture_id, blobs)
-    made: dict[str, list[RenditionFacts]] = defaultdict(list)
-    words: dict[str, tuple[str, ...]] = {}
+    renditions: dict[str, list[RenditionFacts]] = defaultdict(list)
+    tasks: dict[str, tuple[tuple[str, ...], int]] = {}
     rows = session.execute(
-        select(t.Image.sha256, t.Task.words, t.Rendition)
+        select(t.Image.sha256, t.Task.words, t.Task.widths, t.Rendition)
         .join(t.Task, t.Task.image_id == t.Image.id)
         .join(t.Rendition, t.Rendition.task_id == t.Task.id)
         .where(t.Task.run_id == run.id, t.Task.state == "done")
         .order_by(t.Rendition.id)
     )
-    for digest, said, r in rows:
-        words[digest] = tuple(said)
+    for digest, words, widths, r in rows:
+        tasks[digest] = tuple(words), max(widths, default=0)
         facts = RenditionFacts(r.tier, r.format, r.width, r.height, r.bytes, r.sha256, r.settings, r.score)
-        made[digest].append(facts)
+        renditions[digest].append(facts)
     treated = [
-        TreatedImage(i, tuple(made[i.facts.sha256]), words[i.facts.sha256])
+        TreatedImage(i, tuple(renditions[i.facts.sha256]), *tasks[i.facts.sha256])
         for i in site.images
-        if i.facts.sha256 in made
+        if i.facts.sha256 in tasks
     ]
-    return site, read, prepare_handover(site, treated, Rules.from_dict(run.rules), read)
+    return _Made(site, read, treated, deliveries_of(site, treated))
 
 
 def _by_name(after: Mapping[Tier, int]) -> dict[str, int]:

@@ -43,8 +43,8 @@ MODERN_TYPES = frozenset({"image/avif", "image/webp"})
 
 Use = Literal["single", "candidate", "background", "preload", "social", "plain", "kept"]
 """How a placement can be rewritten: an `img` with one address; one candidate of a srcset; a CSS background;
-a preload. "social" is read by crawlers only; "plain" takes one address and no fallback: a file that every browser shows,
-of the original's own size, may stand there; "kept" stays as it is."""
+a preload. "social" is read by crawlers only; "plain" takes one address and no fallback: a file that every browser
+shows, of the original's own size, may stand there; "kept" stays as it is."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -175,9 +175,8 @@ def _references_of(
     """The references that one start tag makes."""
     yield from _element_references(tag, in_picture, source, lazy_attributes)
     style = tag.get("style")
-    if style:
-        if _CSS_HINT.search(style.raw):
-            yield from _style_attribute(tag.name, style, source)
+    if style and _CSS_HINT.search(style.raw):
+        yield from _style_attribute(tag.name, style, source)
     if tag.name == "style" and tag.raw_text:
         start, end = tag.raw_text
         sheet = read_css(source.text[start:end], source.decode)

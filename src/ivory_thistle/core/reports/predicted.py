@@ -68,7 +68,7 @@ class Predictor:
 
 
 class Families:
-    """Files that stand for one another on a page: candidates of one choice, and originals with what was made of them."""
+    """Files that stand for one another on a page: candidates of one choice, and originals with their new files."""
 
     def __init__(self, page: Page, origins: Mapping[str, str]) -> None:
         """`origins` leads from new files to their originals."""

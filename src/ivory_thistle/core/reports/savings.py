@@ -1,15 +1,16 @@
 """Bytes before and after, per page and for the site, in each audience tier.
 
-Counted by reference: a page before weighs the distinct image files it references; after, for each placement
-the widest file that its tier could be given. So no visitor's browser loads more than is said here.
+Counted by reference: each element counts with the heaviest file that it may be given, one file a page once. So no
+visitor's browser loads more than is said here.
 """
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from ivory_thistle.core.references.site import Page, SiteReading
+from ivory_thistle.core.references.site import Page, Placement, SiteReading
 from ivory_thistle.core.rewriting.css import Outcomes
 from ivory_thistle.core.selection.tier import TIERS, Tier
 
@@ -32,36 +33,50 @@ class Savings:
     pages: tuple[PageSavings, ...]
 
 
-def reckon_savings(site: SiteReading, outcomes: Outcomes, new_bytes: Mapping[str, int]) -> Savings:
+def compute_savings(site: SiteReading, outcomes: Outcomes, new_bytes: Mapping[str, int]) -> Savings:
     """Savings of a site. `outcomes` tells what each rewritten placement is given; `new_bytes` the new files' sizes."""
     sizes = {**{p: f.bytes for p, f in site.files.items()}, **new_bytes}
-    pages = []
     everywhere: dict[Tier, set[str]] = {tier: set() for tier in TIERS}
+    at_first: set[str] = set()
+    pages = []
     for page in site.pages:
-        after = {}
+        before = files_given(page, {}, "baseline", sizes)
+        after = {tier: files_given(page, outcomes, tier, sizes) for tier in TIERS}
+        at_first |= before
         for tier in TIERS:
-            given = files_given(page, outcomes, tier)
-            everywhere[tier] |= given
-            after[tier] = _weigh(given, sizes)
-        pages.append(PageSavings(page.path, page.image_bytes, after))
+            everywhere[tier] |= after[tier]
+        weighed = {tier: _weigh(found, sizes) for tier, found in after.items()}
+        pages.append(PageSavings(page.path, _weigh(before, sizes), weighed))
     total = {tier: _weigh(everywhere[tier], sizes) for tier in TIERS}
-    return Savings(site.used_bytes, total, tuple(pages))
+    return Savings(_weigh(at_first, sizes), total, tuple(pages))
 
 
-def files_given(page: Page, outcomes: Outcomes, tier: Tier) -> set[str]:
-    """The distinct files that a page gives a visitor of that tier.
+def files_given(page: Page, outcomes: Outcomes, tier: Tier, sizes: Mapping[str, int]) -> set[str]:
+    """The distinct files that a page gives a visitor of that tier: of an `img` with all its candidates, the heaviest.
 
     A social card is read by crawlers only: it counts where its file is shown nowhere else on the page.
     """
     local = set(page.files)
     shown = {p.file for p in page.placements if p.use != "social"}
-    given = set()
-    for p in page.placements:
+    choices: dict[tuple[str, int, str], set[str]] = defaultdict(set)
+    for number, p in enumerate(page.placements):
         if p.file not in local or (p.use == "social" and p.file in shown):
             continue
         outcome = outcomes.get((p.source, p.start), {})
-        given.add(next((outcome[t] for t in TIERS[TIERS.index(tier) :] if t in outcome), p.file))
-    return {f for f in given if f}
+        given = next((outcome[t] for t in TIERS[TIERS.index(tier) :] if t in outcome), p.file)
+        one_load = p.use in ("single", "candidate") and p.element in ("img", "source")
+        key = (p.source, p.choice_start, "img") if one_load else (p.source, number, "")
+        if given and not _is_passed_over(p, page):
+            choices[key].add(given)
+    return {max(files, key=lambda f: sizes[f]) for files in choices.values()}
+
+
+def _is_passed_over(placement: Placement, page: Page) -> bool:
+    """Whether an `img`'s plain address is never loaded, since candidates with widths stand beside it."""
+    if placement.use != "single":
+        return False
+    beside = (p for p in page.placements if p.tag_start == placement.tag_start and p.source == placement.source)
+    return any(p.use == "candidate" and p.descriptor.endswith("w") for p in beside)
 
 
 def _weigh(paths: Iterable[str], sizes: Mapping[str, int]) -> int:

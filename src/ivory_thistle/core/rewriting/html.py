@@ -20,7 +20,7 @@ from ivory_thistle.core.selection.tier import MODERN_TIERS, TIERS, Tier
 
 WRAPPER = '<picture style="display:contents">'
 """The added element has no box: flex and grid items, widths and floats stay the `img`'s."""
-_NOT_LOADED = frozenset({"link", "manifest", "meta"})
+NOT_LOADED = frozenset({"link", "manifest", "meta"})
 """Elements that name pictures no page loads for its boxes; a preload's candidates are told apart by their attribute."""
 
 
@@ -183,7 +183,7 @@ class _PageRewriter:
         """Files that the page loads for boxes that can't choose: the others must load the same."""
         caps: dict[str, Form] = {}
         for p in self.page.placements:
-            if not p.file or (p.element in _NOT_LOADED and p.attribute != "imagesrcset"):
+            if not p.file or (p.element in NOT_LOADED and p.attribute != "imagesrcset"):
                 continue
             if p.use == "kept":
                 caps[p.file] = Form.LEFT

@@ -180,9 +180,7 @@ def _never_heavier(rungs: Sequence[NewFile], family: Family, whole: bool) -> boo
     return True
 
 
-def _one_by_one(
-    candidates: Sequence[Placement], src: Placement | None, deliveries: Mapping[str, Delivery]
-) -> Offer:
+def _one_by_one(candidates: Sequence[Placement], src: Placement | None, deliveries: Mapping[str, Delivery]) -> Offer:
     """Each candidate replaced by a file of its own, its label scaled with the pixels: nothing changes but bytes."""
     widths = any(p.descriptor.endswith("w") for p in candidates)
     # Among densities, the plain address takes part as 1x.

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any
 
 import cssselect2
@@ -56,7 +57,7 @@ def _droppable(nodes: Sequence[Any], classes: Collection[str] | None) -> frozens
         return frozenset()
     named = [
         after.value
-        for dot, after in zip(nodes, nodes[1:], strict=False)
+        for dot, after in pairwise(nodes)
         if dot.type == "literal" and dot.value == "." and after.type == "ident"
     ]
     unknown = frozenset(name for name in named if name not in classes)

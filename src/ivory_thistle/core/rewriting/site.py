@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -74,9 +74,7 @@ class SiteRewrite:
 class SiteRewriter:
     """Rewrites a site again and again under different limits; what pages allow is found out once."""
 
-    def __init__(
-        self, site: SiteReading, deliveries: Mapping[str, Delivery], read: Callable[[str], bytes]
-    ) -> None:
+    def __init__(self, site: SiteReading, deliveries: Mapping[str, Delivery], read: Callable[[str], bytes]) -> None:
         self._site, self._deliveries, self._read = site, deliveries, read
         self._sources: dict[str, Source | None] = {}
         self._surroundings: dict[str, Surroundings] = {}
@@ -108,6 +106,10 @@ class SiteRewriter:
         self._sheets(pages, limits, result)
         result.faults += [_unchanged(path) for path, source in self._sources.items() if source is None]
         return result
+
+    def images_of(self, path: str) -> Sequence[int]:
+        """Where the tags of a page's `img`s begin, in the order of its tree."""
+        return self._surroundings[path].images if path in self._surroundings else ()
 
     @property
     def _in_sheets(self) -> set[str]:

@@ -127,6 +127,11 @@ class Surroundings:
                     reader.read(text, address, conditions)
         return reader.rules
 
+    @property
+    def images(self) -> list[int]:
+        """Where the tags of the page's `img`s begin, in tree order."""
+        return [mark for mark, node in self._before.marked.items() if node.tag == "img"]
+
     @cached_property
     def terms(self) -> Mapping[int, Terms]:
         """What each `img` of the page is allowed, by where its tag begins; those the tree lacks are not in it."""

@@ -229,9 +229,7 @@ def _declared(node: Any, base: str, wanted: Callable[[str], bool]) -> Iterator[D
         yield Declared(name, node.value, node.important, base)
 
 
-def read_declarations(
-    text: str, base: str, wanted: Callable[[str], bool] = _bears_on_pictures
-) -> tuple[Declared, ...]:
+def read_declarations(text: str, base: str, wanted: Callable[[str], bool] = _bears_on_pictures) -> tuple[Declared, ...]:
     """The declarations of a `style` attribute that are wanted by their names."""
     nodes = tinycss2.parse_blocks_contents(text, skip_comments=True, skip_whitespace=True)
     return tuple(d for n in nodes if n.type == "declaration" for d in _declared(n, base, wanted))

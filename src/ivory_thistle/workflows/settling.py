@@ -1,0 +1,278 @@
+"""Which changes a site bears: rewritten, asked what it loads, compared in a browser, until nothing got worse."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from dataclasses import asdict, dataclass, field
+from typing import Any
+
+from ivory_thistle.core.references.site import Page, SiteReading
+from ivory_thistle.core.reports.predicted import (
+    Families,
+    LoadTotal,
+    PageLoads,
+    Predictor,
+    StillLoaded,
+    heavier,
+    overshoots,
+    still_loaded,
+    totals,
+    with_new_files,
+)
+from ivory_thistle.core.rewriting.delivery import Delivery, NewFile
+from ivory_thistle.core.rewriting.html import NOT_LOADED
+from ivory_thistle.core.rewriting.offers import Form
+from ivory_thistle.core.rewriting.site import Limits, SiteRewrite, SiteRewriter
+from ivory_thistle.core.selection.screen import Screen
+from ivory_thistle.core.treatment.roles import Slot
+from ivory_thistle.intake.chromium import browser_binary
+from ivory_thistle.intake.comparing import Difference, Seen, compare_sites
+from ivory_thistle.intake.site_server import serve_site
+
+_MOST_ROUNDS = 8
+_MOST_TOLD = 100
+Progress = Callable[[int, int], None]
+
+
+@dataclass(frozen=True, slots=True)
+class Comparison:
+    """What a browser said: so many pages were compared, so many images took a safer form than planned for it.
+
+    `different` is what could not be settled; `unsure` are pages that can't be compared.
+    """
+
+    pages: int
+    screens: int
+    safer: int
+    different: tuple[Difference, ...] = ()
+    unsure: tuple[str, ...] = ()
+
+
+@dataclass(slots=True)
+class Settled:
+    """A rewritten site that got worse nowhere. `loads` are predicted; `comparison` is None where no browser was."""
+
+    limits: Limits
+    rewrite: SiteRewrite
+    loads: list[PageLoads] = field(default_factory=list)
+    comparison: Comparison | None = None
+
+
+class Settler:
+    """Settles one site. `content` gives a new file's bytes (None: nothing is compared in a browser)."""
+
+    def __init__(
+        self,
+        site: SiteReading,
+        deliveries: Mapping[str, Delivery],
+        read: Callable[[str], bytes],
+        screens: Sequence[Screen],
+        content: Callable[[NewFile], bytes] | None = None,
+        stop: Callable[[], bool] = lambda: False,
+    ) -> None:
+        self._site, self._deliveries, self._read = site, deliveries, read
+        self._screens, self._content, self._stop = screens, content, stop
+        self._rewriter = SiteRewriter(site, deliveries, read)
+        self._predictor = Predictor(site, read, screens)
+        self._pages = {p.path: p for p in site.pages if not p.is_folder and p.path in site.files}
+        self._new = {f.path: f for d in deliveries.values() for f in d.files}
+        self._families = {
+            path: Families(page, {f.path: d.path for d in deliveries.values() for f in d.files})
+            for path, page in self._pages.items()
+        }
+        self._loads: dict[str, list[PageLoads]] = {}
+
+    def settle(self, on_page: Progress = lambda done, total: None) -> Settled:
+        """Rewrites until no page loads more than before and, where a browser is, every box is as it was."""
+        compares = self._content is not None and browser_binary() is not None
+        limits = Limits(Form.FREE if compares else Form.STEADY)
+        rewrite = self._by_loads(limits)
+        comparison = None
+        if compares:
+            rewrite, comparison = self._by_looks(limits, rewrite, on_page)
+        loads = [one for path in self._pages for one in self._loads.get(path, ())]
+        return Settled(limits, rewrite, loads, comparison)
+
+    def _handed_over(self, rewrite: SiteRewrite) -> tuple[SiteReading, Callable[[str], bytes]]:
+        site = with_new_files(self._site, [self._new[path] for path in rewrite.offered if path in self._new])
+
+        def read(path: str) -> bytes:
+            if path in rewrite.texts:
+                return rewrite.texts[path]
+            if path in self._new and self._content is not None:
+                return self._content(self._new[path])
+            return self._read(path)
+
+        return site, read
+
+    def _by_loads(self, limits: Limits, pages: Collection[str] | None = None) -> SiteRewrite:
+        """Rewrites until no page is predicted to load more files or bytes of any picture."""
+        for _ in range(_MOST_ROUNDS):
+            rewrite = self._rewriter.rewrite(limits)
+            site, read = self._handed_over(rewrite)
+            found: dict[str, list[PageLoads]] = defaultdict(list)
+            guilty: dict[str, set[str]] = defaultdict(set)
+            for one in self._predictor.loads(site, read, pages):
+                found[one.page].append(one)
+                guilty[one.page] |= heavier(one, self._families[one.page])
+            self._loads |= found
+            worse = {page: families for page, families in guilty.items() if families}
+            if not worse:
+                break
+            pages = None if limits.plain or limits.sheets_left else set(worse)
+            for path, families in worse.items():
+                self._step_back(self._pages[path], families, limits, rewrite)
+        return rewrite
+
+    def _step_back(self, page: Page, families: Collection[str], limits: Limits, rewrite: SiteRewrite) -> None:
+        """Gives the images of some families on a page the next safer form."""
+        mine = [p for p in page.placements if p.file and self._families[page.path].of(p.file) in families]
+        files = {p.file for p in mine if p.file}
+        forms = rewrite.forms.get(page.path, {})
+        tags = {p.choice_start for p in mine if p.element in ("img", "source")}
+        starts = {p.tag_start for p in page.placements if p.choice_start in tags and p.element == "img"}
+        can = [at for at in starts if forms.get(at, Form.LEFT) > Form.LEFT]
+        behind = any(p.use == "background" for p in mine)
+        if behind and not files <= limits.plain:
+            limits.plain |= files
+            limits.forms[page.path] |= {at: min(forms[at], Form.SAME) for at in can}
+        elif can:
+            limits.forms[page.path] |= {at: Form(forms[at] - 1) for at in can}
+        else:
+            limits.left[page.path] |= files
+            limits.sheets_left |= {p.file for p in mine if p.file and p.element == "css"}
+
+    def _by_looks(self, limits: Limits, rewrite: SiteRewrite, on_page: Progress) -> tuple[SiteRewrite, Comparison]:
+        """Compares every rewritten page in a browser, and takes back what changed a box, until nothing does."""
+        known: dict[tuple[str, str], Seen] = {}
+        changed = {path for path in self._pages if self._is_touched(path, rewrite)}
+        waiting, unsure, safer = sorted(changed), set[str](), set[tuple[str, int]]()
+        different: list[Difference] = []
+        done = 0
+
+        def one() -> None:
+            nonlocal done
+            done += 1
+            on_page(min(done, len(changed) * len(self._screens)), len(changed) * len(self._screens))
+
+        for _ in range(_MOST_ROUNDS):
+            if not waiting or self._stop():
+                break
+            different = self._compared(rewrite, waiting, known, one)
+            if not different:
+                break
+            by_page: dict[str, list[Difference]] = defaultdict(list)
+            for d in different:
+                by_page[d.page].append(d)
+            waiting = []
+            for path, found in by_page.items():
+                if path in unsure and not all(d.comparable for d in found):
+                    continue
+                waiting.append(path)
+                if not all(d.comparable for d in found):
+                    unsure.add(path)
+                safer |= {(path, at) for at in self._take_back(path, found, limits, rewrite)}
+            rewrite = self._by_loads(limits)
+        left = tuple(d for d in different if d.comparable)
+        return rewrite, Comparison(len(changed), len(self._screens), len(safer), left, tuple(sorted(unsure)))
+
+    def _is_touched(self, path: str, rewrite: SiteRewrite) -> bool:
+        return path in rewrite.texts or any(s in rewrite.texts for s in self._pages[path].stylesheets)
+
+    def _compared(
+        self,
+        rewrite: SiteRewrite,
+        pages: Sequence[str],
+        known: dict[tuple[str, str], Seen],
+        on_page: Callable[[], None],
+    ) -> list[Difference]:
+        site, read = self._handed_over(rewrite)
+        aliases = self._site.aliases
+        with (
+            serve_site(self._site.files, self._read, aliases) as before,
+            serve_site(site.files, read, aliases) as after,
+        ):
+            return compare_sites(before, after, pages, self._screens, known, on_page, self._stop)
+
+    def _take_back(
+        self, path: str, found: Sequence[Difference], limits: Limits, rewrite: SiteRewrite
+    ) -> Collection[int]:
+        """Gives the images of a page that looks different the next safer form; which ones."""
+        forms = rewrite.forms.get(path, {})
+        images = self._rewriter.images_of(path)
+        named = {images[n] for d in found for n in d.images if n < len(images)}
+        can = {at for at, form in forms.items() if form > Form.LEFT}
+        chosen = (named & can) or can
+        if not all(d.comparable for d in found):
+            # Nothing is known of it: what is safe by its rules and tree must do.
+            limits.forms[path] |= {at: min(forms[at], Form.STEADY) for at in can}
+            return can
+        if chosen:
+            limits.forms[path] |= {at: Form(forms[at] - 1) for at in chosen}
+            return chosen
+        placed = [(p, p.file) for p in self._pages[path].placements if p.file and p.file in self._deliveries]
+        limits.left[path] |= {file for _, file in placed}
+        limits.sheets_left |= {file for p, file in placed if p.element == "css"}
+        return ()
+
+
+@dataclass(frozen=True, slots=True)
+class LoadReport:
+    """What the settled site loads: sums by screen and tier, originals still loaded, files made for nothing.
+
+    `forms` counts the rewritten `img`s by what was done to them.
+    """
+
+    totals: tuple[LoadTotal, ...]
+    still_loaded: tuple[StillLoaded, ...]
+    unused_files: int
+    unused_bytes: int
+    forms: Mapping[str, int]
+    comparison: Comparison | None
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values, for JSON and the database; of the originals still loaded the dearest."""
+        plain = asdict(self)
+        plain["still_loaded"] = plain["still_loaded"][:_MOST_TOLD]
+        return plain
+
+
+FORM_NAMES: Mapping[Form, str] = {
+    Form.FREE: "picture", Form.STEADY: "picture", Form.LADDER: "srcset alone", Form.SAME: "address alone",
+    Form.LEFT: "left as it was",
+}  # fmt: skip
+
+
+def report(
+    site: SiteReading,
+    settled: Settled,
+    deliveries: Mapping[str, Delivery],
+    slots: Iterable[Slot] = (),
+    reasons: Mapping[str, str] | None = None,
+) -> LoadReport:
+    """The report on a settled site. `reasons` tell by path why an image was left alone; `slots` are measured boxes."""
+    forms = Counter(FORM_NAMES[form] for found in settled.rewrite.forms.values() for form in found.values())
+    unused = [f for d in deliveries.values() for f in d.files if f.path not in settled.rewrite.offered]
+    unused = unused if any(not page.is_folder for page in site.pages) else []
+    spare = overshoots(settled.loads, deliveries, slots)
+    why = dict(_in_the_way(site, deliveries)) | dict(reasons or {})
+    return LoadReport(
+        totals=totals(settled.loads, spare),
+        still_loaded=still_loaded(settled.loads, site, why),
+        unused_files=len(unused),
+        unused_bytes=sum(f.bytes for f in unused),
+        forms=dict(forms),
+        comparison=settled.comparison,
+    )
+
+
+def _in_the_way(site: SiteReading, deliveries: Mapping[str, Delivery]) -> Iterator[tuple[str, str]]:
+    """For originals that may stay on some page, the one place that takes nothing else, or why nothing stands there."""
+    for path, delivery in deliveries.items():
+        if not delivery.own_size:
+            yield path, "No file of its own size was worth it, and some places take one address alone."
+    for page in site.pages:
+        for p in page.placements:
+            if p.file and p.use == "kept" and p.element not in NOT_LOADED:
+                yield p.file, f"{p.element} {p.attribute} in {p.source}, line {p.line} takes nothing else."

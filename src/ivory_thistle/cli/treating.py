@@ -56,7 +56,7 @@ def treat(
     compare: Annotated[
         bool,
         typer.Option(
-            help="Compare the treated pages with the original ones in headless Chromium, where it is installed."
+            help="Compare treated and original pages in headless Chromium, where it is installed."
         ),
     ] = True,
 ) -> None:

@@ -93,11 +93,11 @@ class Watch:
     def _count(self, step: int) -> None:
         self.open += step
 
-    async def quiet(self) -> None:
-        """Returns once nothing was under way for a moment, or at the limit."""
+    async def quiet(self, seconds: float = QUIET_SECONDS) -> None:
+        """Returns once nothing was under way for so long, or at the limit."""
         waited = still = 0.0
-        step = 0.03
-        while waited < QUIET_LIMIT_SECONDS and still < QUIET_SECONDS:
+        step = min(0.03, seconds)
+        while waited < QUIET_LIMIT_SECONDS and still < seconds:
             await asyncio.sleep(step)
             waited += step
             still = 0.0 if self.open > 0 else still + step

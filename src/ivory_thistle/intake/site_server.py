@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import threading
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager
@@ -20,6 +21,9 @@ _TYPES = {
 }  # fmt: skip
 
 
+_ROOM = re.compile(r"^/~[^/]*(?=/)")
+
+
 def media_type(path: str) -> str:
     """The type that a plain web server sends for a file name; text without a charset, so that pages tell theirs."""
     return _TYPES.get(extension_of(path), "application/octet-stream")
@@ -35,7 +39,8 @@ def serve_site(
 ) -> Iterator[str]:
     """Serves the files for as long as the block runs, and gives the site's address (no slash at its end).
 
-    `aliases` lead from `/path?query` to files; `redirects` from one address to another. Port 0 is a free one.
+    `aliases` lead from `/path?query` to files; `redirects` from one address to another. Port 0 is a free one. The whole
+    site also stands below `/~NAME/`, for any name: the same files where a browser has cached nothing yet.
     """
     known = frozenset(paths)
     named, moved = aliases or {}, redirects or {}
@@ -50,7 +55,7 @@ def serve_site(
                 self.send_header("content-length", "0")
                 self.end_headers()
                 return
-            path = unquote(self.path.split("?", 1)[0].split("#", 1)[0]).lstrip("/")
+            path = _ROOM.sub("", unquote(self.path.split("?", 1)[0].split("#", 1)[0])).lstrip("/")
             spellings = (named.get(self.path, path), path, f"{path}.html", f"{path.rstrip('/')}/index.html".lstrip("/"))
             found = next((p for p in spellings if p in known), None)
             try:

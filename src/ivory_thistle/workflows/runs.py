@@ -64,7 +64,8 @@ def start_run(
         session.add(
             t.Task(
                 run_id=run.id, image_id=ids[facts.sha256], state=state, role=plan.role,
-                widths=[s.width for s in plan.steps], dense=[s.width for s in plan.steps if s.dense], own_size=plan.own_size,
+                widths=[s.width for s in plan.steps], dense=[s.width for s in plan.steps if s.dense],
+                own_size=plan.own_size,
                 reason=plan.reason, words=[], bytes_before=facts.bytes,
                 bytes_after=facts.bytes, finished_at=None if plan.steps else t.now(),
             )
@@ -188,14 +189,12 @@ def settle_run(run_id: int, sessions: sessionmaker[Session], blobs: Blobs, stop:
         screens = site_screens(session.get_one(t.Site, capture.site_id))
         made = _made_by(session, run, blobs)
         slots, _ = newest_measured(session, run.capture_id)
-        reasons = {
-            path: reason
-            for path, reason in session.execute(
-                select(t.Image.path, t.Task.reason)
-                .join(t.Task, t.Task.image_id == t.Image.id)
-                .where(t.Task.run_id == run_id, t.Task.reason != "")
-            )
-        }
+        said = (
+            select(t.Image.path, t.Task.reason)
+            .join(t.Task, t.Task.image_id == t.Image.id)
+            .where(t.Task.run_id == run_id, t.Task.reason != "")
+        )
+        reasons = dict(session.execute(said).all())
 
     def on_page(done: int, total: int) -> None:
         if done % _PROGRESS_EVERY == 0 or done == total:

@@ -48,7 +48,7 @@ def get_run(run_id: int, session: SessionDep) -> schemas.Run:
 def stop_run(run_id: int, session: SessionDep) -> schemas.Run:
     """Stops a run after the pictures in hand; what is finished is kept, and it can go on later."""
     run = run_of(session, run_id)
-    if run.state in ("waiting", "running"):
+    if run.state in ("waiting", "running", "finishing"):
         run.stop_asked = True
         session.flush()
     return run_out(session, run)

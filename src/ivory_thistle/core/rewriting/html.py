@@ -68,7 +68,7 @@ def rewrite_page(
 
 @dataclass(slots=True)
 class _Element:
-    """An `img` or `source` tag with what it names."""
+    """An `img` or `source` tag with what it names; `apart`: its candidates are replaced one by one."""
 
     tag: Tag
     candidates: list[Placement]
@@ -76,6 +76,7 @@ class _Element:
     in_picture: bool
     terms: Terms
     form: Form
+    apart: bool = False
 
     @property
     def files(self) -> set[str]:
@@ -167,8 +168,11 @@ class _PageRewriter:
                 self.result.plain |= {f for f in behind if f}
                 form = min(form, Form.SAME)
             form = min([form, *(caps[f] for f in files if f in caps)])
+            apart = len({frozenset((p.file, p.descriptor) for p in e.candidates) for e in members}) > 1 or not all(
+                e.terms.fixed == members[0].terms.fixed for e in members
+            )
             for e in members:
-                e.form = form
+                e.form, e.apart = form, apart
             singles = [e for e in members if e.single and not e.candidates]
             box = self._box(singles, bool(behind))
             self.boxes |= dict.fromkeys(files, box)
@@ -197,9 +201,10 @@ class _PageRewriter:
 
     def _offer(self, element: _Element) -> Offer:
         if element.candidates:
-            return set_offer(
-                element.candidates, element.single, self.deliveries, self.images, element.form, element.terms.fixed
-            )
+            # Without images, nothing is known to be one picture.
+            images = self.images if not element.apart else {}
+            fixed = element.terms.fixed
+            return set_offer(element.candidates, element.single, self.deliveries, images, element.form, fixed)
         assert element.single is not None
         delivery = self.deliveries.get(element.single.file or "")
         if not delivery:

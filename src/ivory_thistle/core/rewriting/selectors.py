@@ -19,14 +19,14 @@ _STRUCTURAL = frozenset(
      "only-of-type", "nth-of-type", "nth-last-of-type", "empty", "root"}
 )  # fmt: skip
 _LISTS = frozenset({"is", "where", "has", "matches"})
-_BY_PLACE = re.compile(r"[>+~\[]|:(?:first|last|only|nth|empty|has)\b", re.IGNORECASE)
+_BY_PLACE = re.compile(r"[>+~\[*]|picture|source|:(?:first|last|only|nth|empty|has|not)\b", re.IGNORECASE)
 _GONE = "\0"
 _EMPTY_COMPOUND = re.compile(rf"(^|[\s>+~,(]){_GONE}+(?=$|[\s>+~,)])")
 
 
 @dataclass(frozen=True, slots=True)
 class Wide:
-    """A selector as widely as it may match. `by_place`: what is around an element, or its attributes, decide."""
+    """A selector as widely as it may match. `by_place`: an element added around another, or attributes, may decide."""
 
     compiled: CompiledSelector
     by_place: bool

@@ -34,10 +34,14 @@ _INHERITED = frozenset(
      "list-style-image", "list-style-position", "list-style-type", "orphans", "overflow-wrap", "pointer-events",
      "quotes", "tab-size", "text-align", "text-align-last", "text-indent", "text-rendering", "text-shadow",
      "text-transform", "user-select", "visibility", "white-space", "widows", "word-break", "word-spacing",
-     "word-wrap", "writing-mode", "color-scheme", "accent-color", "zoom", "text-decoration", "text-decoration-line",
-     "all", "counter-increment", "counter-reset", "counter-set", "content-visibility"}
+     "word-wrap", "writing-mode", "color-scheme", "accent-color"}
 )  # fmt: skip
-"""Properties that go on from an element without a box to what is in it; the last ones count there otherwise."""
+"""Properties that go on from an element without a box to what is in it."""
+_ADDING = frozenset(
+    {"all", "zoom", "text-decoration", "text-decoration-line", "counter-increment", "counter-reset", "counter-set",
+     "content-visibility"}
+)  # fmt: skip
+"""Properties of an element without a box that add to those of what is in it."""
 _SAFE_ON_ALL = re.compile(r"[\d.](?:em|ex|ch|cap|ic|lh|%)|larger|smaller|bolder|lighter|inherit|var\(", re.IGNORECASE)
 _SIZES = frozenset(
     {"width", "height", "inline-size", "block-size", "min-width", "min-height", "max-width", "max-height",
@@ -308,6 +312,8 @@ def _counts(declared: Declared, on_img_too: bool) -> bool:
     """Whether a declaration for an added `picture` without a box could be seen."""
     if declared.property == "display":
         return declared.important
+    if declared.property in _ADDING:
+        return True
     if declared.property.startswith("--"):
         return not on_img_too
     if declared.property not in _INHERITED:

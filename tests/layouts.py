@@ -10,6 +10,8 @@ from pathlib import Path
 from ivory_thistle.core.references.addresses import FileIndex
 from ivory_thistle.core.rewriting.delivery import Delivery, Original, RenditionFacts, plan_delivery
 from ivory_thistle.core.selection.tier import Tier
+from ivory_thistle.core.treatment.ladder import Step, ladder
+from ivory_thistle.core.treatment.rules import Rules
 from pictures import encoded, photograph
 
 RASTER = {"a.jpg": (640, 427), "b.jpg": (300, 300), "c.jpg": (221, 333), "d.png": (480, 101), "e.jpg": (1201, 300)}
@@ -199,20 +201,25 @@ def made_of(folder: Path, sizes: Mapping[str, tuple[int, int]]) -> tuple[dict[st
         widest = 800 if name == "e.jpg" else width
         found: list[RenditionFacts] = []
         for tier, form in _tiers(name):
-            for share in (0.3, 0.6, 1.0):
-                if tier == "baseline" and name == "c.jpg" and share == 1.0:
+            steps = ladder([Step(round(widest * share)) for share in (0.3, 0.6, 1.0)], width, Rules(), height)
+            for step in steps:
+                if tier == "baseline" and name == "c.jpg" and step == steps[-1]:
                     continue
-                size = (round(widest * share), max(1, round(widest * share * height / width)))
+                size = (step.width, max(1, round(step.width * height / width)))
                 data = encoded(whole.resize(size), form.upper(), quality=35)
-                digest = f"{name}{tier}{share}"
+                digest = f"{name}{tier}{step.width}"
                 contents[digest] = data
                 kind = "jpeg" if form == "jpeg" else form
                 found.append(RenditionFacts(tier, kind, *size, len(data), digest))  # type: ignore[arg-type]
-        originals.append(Original(name, width, height, tuple(found), widest))
+        originals.append(Original(name, width, height, tuple(found), steps[-1].width))
     for name, (side, box) in SVGS.items():
-        plain = f'<svg xmlns="http://www.w3.org/2000/svg" {side} {box}><rect width="90%" height="80%" fill="teal"/></svg>'
+        plain = (
+            f'<svg xmlns="http://www.w3.org/2000/svg" {side} {box}><rect width="90%" height="80%" fill="teal"/></svg>'
+        )
         contents[name] = plain.encode()
-        originals.append(Original(name, 300, 150, (RenditionFacts("baseline", "svg", 300, 150, len(plain), name),), 300))
+        originals.append(
+            Original(name, 300, 150, (RenditionFacts("baseline", "svg", 300, 150, len(plain), name),), 300)
+        )
     files = [*sizes, *SVGS]
     deliveries = dict(plan_delivery(originals, FileIndex(files)))
     return deliveries, {f.path: contents[f.sha256] for d in deliveries.values() for f in d.files}

@@ -93,9 +93,9 @@ def test_css_declarations_span_property_to_end() -> None:
         "background",
         "background : url(x.png) no-repeat ",
     )
-    assert sheet.is_plain_background(sheet.references[0])
+    assert sheet.takes_fallback(sheet.references[0])
     again = read_css(".a{background:url(x.png);background:image-set(url(x.avif) type('image/avif') 1x)}")
-    assert not again.is_plain_background(again.references[0])
+    assert not again.takes_fallback(again.references[0])
 
 
 def test_css_string_round_trip() -> None:

@@ -181,7 +181,8 @@ class _PageRewriter:
         """The box that all `img`s of one file take their file for: the widest."""
         declared = [e.single.declared_width if e.single else 0 for e in elements]
         fixed = bool(elements) and all(e.terms.fixed for e in elements)
-        return Box(max(declared, default=0) if fixed and all(declared) else 0, fixed, shared)
+        known = fixed and all(declared) and all(e.terms.as_declared for e in elements)
+        return Box(max(declared, default=0) if known else 0, fixed, shared)
 
     def _caps(self) -> dict[str, Form]:
         """Files that the page loads for boxes that can't choose: the others must load the same."""

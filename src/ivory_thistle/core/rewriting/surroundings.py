@@ -52,6 +52,10 @@ _SIZES = frozenset(
 )  # fmt: skip
 _WIDTHS, _HEIGHTS = frozenset({"width", "inline-size"}), frozenset({"height", "block-size"})
 _LIMITS = frozenset(p for p in _SIZES if p.startswith(("min-", "max-")))
+_GROWING = frozenset(
+    {"min-width", "min-height", "min-inline-size", "min-block-size", "aspect-ratio", "object-fit", "zoom", "transform",
+     "scale", "flex", "flex-grow", "flex-basis", "all"}
+)  # fmt: skip
 _HARMLESS_TO_SIZE = frozenset(
     {"box-sizing", "float", "margin", "vertical-align", "max-width", "max-inline-size", "display", "object-fit"}
 )
@@ -69,12 +73,14 @@ _SAYS_PLACE = re.compile(r"parent|sibling|child|closest|insert|before|after|remo
 class Terms:
     """What the page allows one `img`. `alone`: no element may be added around it.
 
-    `fixed`: its box is the same whatever size its file has; `sizable`: width and height attributes may be added;
+    `fixed`: its box is the same whatever size its file has; `as_declared`: and as wide as its `width` attribute says,
+    at most; `sizable`: width and height attributes may be added;
     `by_script`: a handler sets its address, so no `srcset` may go before it.
     """
 
     alone: bool = False
     fixed: bool = False
+    as_declared: bool = False
     sizable: bool = False
     by_script: bool = False
 
@@ -150,6 +156,7 @@ class Surroundings:
         return Terms(
             alone=bool(_SAYS_PLACE.search(handlers)) or self._forbids_styles or not self._understood,
             fixed=_is_fixed(node, declared),
+            as_declared=_is_as_declared(node, declared),
             sizable=not in_picture and _is_sizable(node, declared) and self._in_plain_flow(above),
             by_script=bool(_SAYS_SRC.search(handlers)),
         )
@@ -202,7 +209,7 @@ class Surroundings:
             if heeded or before is None or self._places(after, node) != self._places_before(before):
                 guilty.add(mark)
         for was, now in zip(self._before.original, after.original, strict=True):
-            if now.get(_MARK) is None and self._places(after, now) != self._places_before(was):
+            if now.tag != "img" and self._places(after, now) != self._places_before(was):
                 guilty |= after.near(now)
         return frozenset(guilty)
 
@@ -281,7 +288,13 @@ class _Tree:
         ]
 
     def near(self, node: Element) -> set[int]:
-        """The wrapped `img`s that may bear on an element's rules: in it, beside it, or beside what holds it."""
+        """The `img`s that may bear on an element's rules: in it, beside it, or beside what holds it.
+
+        Of a `source`, those of its `picture`; else wrapped ones.
+        """
+        parent = self.document.parents.get(node)
+        if node.tag == "source" and parent is not None:
+            return {int(e.get(_MARK) or 0) for e in parent if e.tag == "img"}
         homes: set[Element] = {node}
         at: Element | None = node
         while at is not None:
@@ -338,6 +351,14 @@ def _is_fixed(node: Element, declared: Iterable[tuple[Declared, bool]]) -> bool:
     if widths and not all(_absolute(d) for d, _ in widths):
         return all(_words(d) == ["auto"] or _absolute(d) for d, _ in widths) and _side(node, heights, "height")
     return _side(node, widths, "width") or (not widths and _side(node, heights, "height"))
+
+
+def _is_as_declared(node: Element, declared: Iterable[tuple[Declared, bool]]) -> bool:
+    """Whether no rule could show an `img` wider, or its picture larger, than its `width` attribute says."""
+    grows = _WIDTHS | _HEIGHTS | _GROWING
+    return node.get("width") is not None and not any(
+        d.property in grows and _words(d) not in (["auto"], ["none"], ["0"]) for d, _ in declared
+    )
 
 
 def _side(node: Element, declared: Collection[tuple[Declared, bool]], attribute: str) -> bool:

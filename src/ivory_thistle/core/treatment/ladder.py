@@ -194,7 +194,9 @@ def _guessed(placement: Placement, natural: int, rules: Rules) -> list[Step]:
     if not declared:
         return [Step(w) for w in rules.widths if w <= rules.max_width]
     top = round(min(declared * _HEADROOM, max(rules.max_width, declared)))
-    return [*(Step(w) for w in rules.widths if w < declared), Step(declared), Step(top, dense=True)]
+    # Style sheets may show it wider than the attribute says: then the widest is wanted.
+    widest = Step(min(natural, rules.max_width))
+    return [*(Step(w) for w in rules.widths if w < declared), Step(declared), Step(top, dense=True), widest]
 
 
 def ladder(wanted: Sequence[Step], natural: int, rules: Rules, height: int = 0) -> tuple[Step, ...]:

@@ -86,7 +86,7 @@ def layout(seed: int) -> Layout:
     rules = [_rule(chance) for _ in range(chance.randint(0, 5))]
     if chance.random() < 0.4:
         rules.insert(0, chance.choice(("img{max-width:100%;height:auto}", "*{box-sizing:border-box;margin:0}")))
-    pieces = [_piece(chance) for _ in range(chance.randint(1, 4))]
+    pieces = [_piece(chance) for _ in range(chance.randint(1, 3))]
     doctype = "" if chance.random() < 0.1 else "<!doctype html>"
     return Layout(tuple(rules), tuple(pieces), doctype)
 
@@ -111,7 +111,7 @@ def _declarations(chance: random.Random, most: int) -> str:
 def _piece(chance: random.Random) -> str:
     inside = "\n".join(
         chance.choice(_FRAMES if chance.random() < 0.6 else _FRAMES[:1]).format(_image(chance))
-        for _ in range(chance.randint(1, 4))
+        for _ in range(chance.randint(1, 3))
     )
     style = chance.choice(_CONTAINERS)
     if chance.random() < 0.15:

@@ -46,7 +46,11 @@ def deliveries_of(site: SiteReading, widths: tuple[int, ...] = (500, 1000)) -> d
         )
 
     images = [f for f in site.files.values() if f.image]
-    return dict(plan_delivery([Original(f.path, 1000, 500, renditions(f.path), max(widths)) for f in images], FileIndex(site.files)))
+    return dict(
+        plan_delivery(
+            [Original(f.path, 1000, 500, renditions(f.path), max(widths)) for f in images], FileIndex(site.files)
+        )
+    )
 
 
 def rewrite(
@@ -258,7 +262,7 @@ def test_true_widths_are_told_where_labels_were_wrong() -> None:
     text, said = out("width=300 height=150")
     assert '<source type="image/avif" srcset="a-500.avif 500w, a-1000.avif 1000w" sizes="50vw" hidden>' in text
     assert said == ["1: The srcset told wrong widths of its files; the new one tells the true ones."]
-    assert 'narrow-1000.jpg 960w, a-1000.jpg 1000w' in out("")[0]
+    assert "narrow-1000.jpg 960w, a-1000.jpg 1000w" in out("")[0]
 
 
 BROKEN = [

@@ -55,9 +55,7 @@ def treat(
     measure: Annotated[bool, typer.Option("--measure", help="First load every page in headless Chromium.")] = False,
     compare: Annotated[
         bool,
-        typer.Option(
-            help="Compare treated and original pages in headless Chromium, where it is installed."
-        ),
+        typer.Option(help="Compare treated and original pages in headless Chromium, where it is installed."),
     ] = True,
 ) -> None:
     """Treat a site's images, or a folder of pictures, and write everything to a new folder."""

@@ -140,7 +140,8 @@ def compare_sites(
     """Loads the pages of the sites served at two addresses on every screen, and tells what is not as before.
 
     The widest screen of density 1 is swept over other widths as well. `known` keeps what was seen before the change,
-    by page and screen, for another comparison. A page that is never twice the same is told as one that can't be compared.
+    by page and screen, for another comparison. A page that is never twice the same is told as one that
+    can't be compared.
     """
     found: list[Difference] = []
     seen_before: dict[tuple[str, str], Seen] = {} if known is None else known

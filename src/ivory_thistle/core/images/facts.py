@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import math
 import re
 import warnings
 from collections.abc import Mapping
@@ -254,15 +255,41 @@ _SVG_SIZE = re.compile(rb"<(?:[A-Za-z]+:)?svg\b([^>]*)>", re.IGNORECASE | re.DOT
 _SVG_VIEWBOX = re.compile(rb"viewBox\s*=\s*[\"']\s*[-\d.e]+[\s,]+[-\d.e]+[\s,]+([\d.e]+)[\s,]+([\d.e]+)", re.IGNORECASE)
 
 
+_MOST_SIDE = 1_000_000.0
+
+
+def _svg_side(attributes: bytes, name: bytes) -> float:
+    """One side in px; 0 where it is missing, a share, or no number."""
+    found = re.search(rb"(?:^|\s)" + name + rb"\s*=\s*[\"']\s*([\d.]{1,40})(?:px)?\s*[\"']", attributes)
+    return _svg_number(found.group(1)) if found else 0.0
+
+
+def _svg_number(text: bytes) -> float:
+    """A positive number; 0 for what is none or not finite."""
+    try:
+        value = float(text)
+    except ValueError:
+        return 0.0
+    return value if 0 < value < math.inf else 0.0
+
+
 def _svg_facts(data: bytes, digest: str) -> ImageFacts:
     """Width and height of an SVG from its attributes in px, else from its viewBox, else 0."""
     tag = _SVG_SIZE.search(data[:65536])
     attributes = tag.group(1) if tag else b""
-    sides = []
-    for name in (b"width", b"height"):
-        found = re.search(rb"(?:^|\s)" + name + rb"\s*=\s*[\"']\s*([\d.]+)(?:px)?\s*[\"']", attributes)
-        sides.append(round(float(found.group(1))) if found else 0)
-    box = _SVG_VIEWBOX.search(attributes)
-    if not all(sides) and box:
-        sides = [round(float(box.group(1))), round(float(box.group(2)))]
-    return ImageFacts("svg", sides[0], sides[1], len(data), digest, has_alpha=True, colour="vector")
+    width, height = (_svg_side(attributes, name) for name in (b"width", b"height"))
+    found = _SVG_VIEWBOX.search(attributes)
+    box = (_svg_number(found.group(1)), _svg_number(found.group(2))) if found else (0.0, 0.0)
+    if all(box) and not (width and height):
+        # One side alone takes the other from the box's proportions.
+        scale = width / box[0] if width else height / box[1] if height else 1.0
+        width, height = box[0] * scale, box[1] * scale
+    return ImageFacts(
+        "svg",
+        round(min(width, _MOST_SIDE)),
+        round(min(height, _MOST_SIDE)),
+        len(data),
+        digest,
+        has_alpha=True,
+        colour="vector",
+    )

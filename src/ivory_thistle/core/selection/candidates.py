@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from ivory_thistle.core.references.srcset import parse_srcset
-from ivory_thistle.core.selection.lengths import comma_parts, component_values, length_in_px, significant
+from ivory_thistle.core.selection.lengths import comma_parts, component_values, significant, source_length_in_px
 from ivory_thistle.core.selection.media import evaluate_condition, matches_media
 from ivory_thistle.core.selection.screen import Screen
 
@@ -47,8 +47,8 @@ def source_size(sizes: str | None, screen: Screen, auto_width: float | None = No
             if auto_width is not None:
                 return auto_width
             continue
-        length = length_in_px(nodes[-1], screen)
-        if length is None or length < 0:
+        length = source_length_in_px(nodes[-1], screen)
+        if length is None:
             continue
         if len(nodes) == 1:
             return length
@@ -104,16 +104,46 @@ def choose(
     https://html.spec.whatwg.org/#update-the-source-set : the first source whose media matches and whose type the
     browser shows and that has a candidate; else the `img`'s own.
     """
-    for number, source in enumerate(sources):
-        if source.srcset is None or (source.media is not None and not matches_media(source.media, screen)):
-            continue
-        if source.type is not None and not type_is_shown(source.type, shown_types):
-            continue
-        found = best_candidate(None, source.srcset, source.sizes, screen, auto_width)
+    listed = list(sources)
+    for number in _usable(listed, screen, shown_types):
+        source = listed[number]
+        # A source without sizes of its own takes the box of a lazy img whose sizes begin with auto.
+        own = source.sizes if source.sizes is not None or not begins_with_auto(sizes) else "auto"
+        found = best_candidate(None, source.srcset, own, screen, auto_width)
         if found:
             return Choice(found[0], found[1], number)
     found = best_candidate(src, srcset, sizes, screen, auto_width)
     return Choice(found[0], found[1], None) if found else None
+
+
+def usable_set(
+    src: str | None,
+    srcset: str | None,
+    sources: Iterable[SourceElement],
+    screen: Screen,
+    shown_types: frozenset[str],
+) -> tuple[str | None, str | None]:
+    """The `src` and `srcset` that an `img` chooses among on a screen: those of a source before it, or its own."""
+    listed = list(sources)
+    for number in _usable(listed, screen, shown_types):
+        if parse_srcset(listed[number].srcset or "").candidates:
+            return None, listed[number].srcset
+    return src, srcset
+
+
+def _usable(sources: Sequence[SourceElement], screen: Screen, shown_types: frozenset[str]) -> Iterator[int]:
+    """The numbers of the sources whose media matches and whose type the browser shows."""
+    for number, source in enumerate(sources):
+        if source.srcset is None or (source.media is not None and not matches_media(source.media, screen)):
+            continue
+        if source.type is None or type_is_shown(source.type, shown_types):
+            yield number
+
+
+def begins_with_auto(sizes: str | None) -> bool:
+    """Whether a `sizes` attribute begins with the keyword auto."""
+    first = significant(comma_parts(component_values(sizes or ""))[0])
+    return len(first) == 1 and first[0].type == "ident" and first[0].lower_value == "auto"
 
 
 def type_is_shown(kind: str, shown_types: frozenset[str]) -> bool:

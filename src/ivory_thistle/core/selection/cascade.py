@@ -225,8 +225,16 @@ def _bears_on_pictures(name: str) -> bool:
 
 def _declared(node: Any, base: str, wanted: Callable[[str], bool]) -> Iterator[Declared]:
     name = node.name if node.name.startswith("--") else _SHORTHANDS.get(node.lower_name, node.lower_name)
-    if wanted(name):
+    if wanted(name) and not _is_void(node.value):
         yield Declared(name, node.value, node.important, base)
+
+
+def _is_void(value: Iterable[Any]) -> bool:
+    """Whether a value holds an `image-set()` with a negative resolution, which makes the declaration invalid."""
+    sets = [n for n in value if n.type == "function" and n.lower_name in _IMAGE_SETS]
+    return any(
+        n.type == "dimension" and n.lower_unit in _RESOLUTIONS and n.value < 0 for s in sets for n in s.arguments
+    )
 
 
 def read_declarations(text: str, base: str, wanted: Callable[[str], bool] = _bears_on_pictures) -> tuple[Declared, ...]:

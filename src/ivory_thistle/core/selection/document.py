@@ -32,7 +32,12 @@ class ImageElement:
     @property
     def declared(self) -> tuple[int, int]:
         """The `width` and `height` attributes in CSS px; 0 where one is missing or no plain number."""
-        return _pixels(self.node.get("width")), _pixels(self.node.get("height"))
+        return _pixels(self.node.get("width")) or 0, _pixels(self.node.get("height")) or 0
+
+    @property
+    def declared_width(self) -> int | None:
+        """The `width` attribute in CSS px; None where it is missing or no plain number."""
+        return _pixels(self.node.get("width"))
 
 
 class Document:
@@ -61,7 +66,13 @@ class Document:
     @cached_property
     def images(self) -> list[ImageElement]:
         """Every `img` in tree order."""
-        return [self._image(e) for e in self.elements if e.tag == "img"]
+        return [self._image(e) for e in [*self.elements, *self.shadowed] if e.tag == "img"]
+
+    @cached_property
+    def shadowed(self) -> list[Element]:
+        """Every element in a declared shadow tree; the page's style sheets don't reach them."""
+        shadows = [e for e in self.root.iter("template") if _is_shadow(e)]
+        return [e for shadow in shadows for child in shadow for e in _outside_templates(child)]
 
     def _image(self, node: Element) -> ImageElement:
         sources: list[SourceElement] = []
@@ -76,6 +87,11 @@ class Document:
         return ImageElement(node.get("src"), node.get("srcset"), node.get("sizes"), tuple(sources), lazy, node)
 
 
+def _is_shadow(template: Element) -> bool:
+    """Whether a `template` becomes a shadow tree. https://html.spec.whatwg.org/#attr-template-shadowrootmode"""
+    return (template.get("shadowrootmode") or "").lower() in ("open", "closed")
+
+
 def _outside_templates(node: Element) -> Iterator[Element]:
     if not isinstance(node.tag, str):  # a comment
         return
@@ -85,9 +101,9 @@ def _outside_templates(node: Element) -> Iterator[Element]:
             yield from _outside_templates(child)
 
 
-def _pixels(value: str | None) -> int:
-    found = re.match(r"[\t\n\f\r ]*\+?(\d+)", value or "")
-    return int(found.group(1)) if found and not (value or "").rstrip(_BLANKS).endswith("%") else 0
+def _pixels(value: str | None) -> int | None:
+    found = re.match(r"[\t\n\f\r ]*\+?(\d{1,9})", value or "")
+    return int(found.group(1)) if found and not (value or "").rstrip(_BLANKS).endswith("%") else None
 
 
 def link_address(node: Element) -> str:

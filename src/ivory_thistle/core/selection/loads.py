@@ -6,7 +6,7 @@ Which elements load what was found out by asking Chromium (tests/workflows/test_
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Literal
@@ -18,7 +18,15 @@ from ivory_thistle.core.images.sniff import MIME
 from ivory_thistle.core.references.addresses import FileIndex, join, page_address
 from ivory_thistle.core.references.site import SiteFile, SiteReading
 from ivory_thistle.core.references.source import read_css_source, read_html_source
-from ivory_thistle.core.selection.candidates import Choice, best_candidate, choose, source_size, type_is_shown
+from ivory_thistle.core.references.srcset import parse_srcset
+from ivory_thistle.core.selection.candidates import (
+    Choice,
+    best_candidate,
+    choose,
+    source_size,
+    type_is_shown,
+    usable_set,
+)
 from ivory_thistle.core.selection.cascade import RuleReader
 from ivory_thistle.core.selection.document import SVG, Document, ImageElement, link_address, stripped
 from ivory_thistle.core.selection.media import matches_media
@@ -57,12 +65,16 @@ class Load:
 
 @dataclass(frozen=True, slots=True)
 class Loaded:
-    """One picture file loaded from an address: its bytes, and whether that was before any scrolling."""
+    """One picture file loaded from an address: its bytes, and whether that was before any scrolling.
+
+    `guessed`: it stands for a load that the page's markup does not foretell.
+    """
 
     address: str
     path: str
     bytes: int
     opening: bool
+    guessed: bool = False
 
 
 def sheet_reader(index: FileIndex, read: Callable[[str], bytes], encoding: str) -> Callable[[str], str | None]:
@@ -116,6 +128,31 @@ class PageOnScreens:
             self._known[screen, shown] = self._find_loads(screen, shown)
         return self._known[screen, shown]
 
+    def offered(self, place: tuple[int, str], screen: Screen, shown: frozenset[str]) -> tuple[str, ...]:
+        """All addresses that the `img` at a place may choose among on a screen; none for other elements."""
+        image = self._images.get(place)
+        return self._addresses(usable_set(image.src, image.srcset, image.sources, screen, shown)) if image else ()
+
+    @cached_property
+    def places_naming(self) -> Mapping[str, Sequence[tuple[int, str]]]:
+        """The places of `img`s that name an address in any of their sources."""
+        found: dict[str, list[tuple[int, str]]] = defaultdict(list)
+        for place, image in self._images.items():
+            sets = [(None, s.srcset) for s in image.sources] + [(image.src, image.srcset)]
+            for address in {a for src, srcset in sets for a in self._addresses((src, srcset))}:
+                found[address].append(place)
+        return found
+
+    @cached_property
+    def _images(self) -> dict[tuple[int, str], ImageElement]:
+        return {(self._number[image.node], ""): image for image in self.document.images}
+
+    def _addresses(self, named: tuple[str | None, str | None]) -> tuple[str, ...]:
+        src, srcset = named
+        said = [c.address for c in parse_srcset(srcset).candidates] if srcset is not None else []
+        absolute = (join(self.base, stripped(a)) for a in [*said, *([src] if src else [])])
+        return tuple(urldefrag(a).url for a in absolute if a)
+
     def _find_loads(self, screen: Screen, shown: frozenset[str]) -> list[Load]:
         painted, boxless = self._painter.paint(screen, shown)
         found = [*self._of_elements(screen, shown, boxless), *self._of_styles(painted, screen)]
@@ -123,11 +160,11 @@ class PageOnScreens:
 
     @cached_property
     def _number(self) -> dict[Element, int]:
-        return {node: number for number, node in enumerate(self.document.elements)}
+        return {node: number for number, node in enumerate([*self.document.elements, *self.document.shadowed])}
 
     def _of_elements(self, screen: Screen, shown: frozenset[str], boxless: set[Element]) -> Iterator[Load]:
         images = {e.node: e for e in self.document.images}
-        for node in self.document.elements:
+        for node in [*self.document.elements, *self.document.shadowed]:
             if node in images:
                 load = self._image(images[node], screen, shown)
                 if load and not (load.lazy and node in boxless):
@@ -148,7 +185,7 @@ class PageOnScreens:
 
     def _image(self, image: ImageElement, screen: Screen, shown: frozenset[str]) -> Load | None:
         # For `sizes=auto` the box decides; before layout the attribute is the best guess of it.
-        auto_width = float(image.declared[0]) if image.lazy and image.declared[0] else None
+        auto_width = float(image.declared_width) if image.lazy and image.declared_width is not None else None
         choice = choose(image.src, image.srcset, image.sizes, image.sources, screen, shown, auto_width)
         if not choice:
             return None
@@ -193,6 +230,11 @@ class PageOnScreens:
             width = float(min(facts.width, screen.width)) if facts else 0.0
             yield replace(load, width=width, height=width * facts.height / facts.width if facts else 0.0, fit="auto")
 
+    def file(self, address: str) -> SiteFile | None:
+        """The site's file at an absolute address."""
+        target = self._index.resolve(address, address)
+        return self._site.files.get(target.path) if target.kind == "local" else None
+
     def _facts(self, path: str | None) -> ImageFacts | None:
         file = self._site.files.get(path or "")
         return file.image if file and file.image and file.image.width else None
@@ -221,8 +263,9 @@ def loaded_in_tier(
 ) -> tuple[Loaded, ...]:
     """What a page loads in an older tier, from what Chromium loaded of it.
 
-    Every use whose file Chromium chose as we say is chosen again for the tier; what the page's markup and style
-    sheets do not explain (a script's picture) stays where the tier shows its format.
+    Every use whose file Chromium chose as we say is chosen again for the tier. Where it chose another candidate of an
+    `img` than we say (its box was not known, or one was in its memory), the tier's candidate of the like size stands
+    for it. What markup and style sheets do not explain (a script's picture) stays where the tier shows its format.
     """
     theirs = {load.place: load for load in page.loads(screen, SHOWN_BY_CHROMIUM)}
     ours = {load.place: load for load in page.loads(screen, SHOWN[tier])}
@@ -230,15 +273,47 @@ def loaded_in_tier(
     for place, load in theirs.items():
         places[load.address].append(place)
     found: dict[str, Loaded] = {}
+    came = {one.address for one in loaded}
     for one in loaded:
         instead = [ours[p] for p in places.get(one.address, ()) if p in ours]
-        if one.address not in places and _shows(tier, file_of(one.path)):
-            found.setdefault(one.address, one)
+        if one.address not in places:
+            other = _like(one, page, screen, tier, file_of, came, theirs)
+            if other:
+                found.setdefault(other.address, other)
+            elif _shows(tier, file_of(one.path)):
+                found.setdefault(one.address, replace(one, guessed=True))
         for load in instead:
             if load.path is not None:
                 opening = one.opening or (load.address in found and found[load.address].opening)
                 found[load.address] = Loaded(load.address, load.path, file_of(load.path).bytes, opening)
     return tuple(found.values())
+
+
+def _like(
+    one: Loaded,
+    page: PageOnScreens,
+    screen: Screen,
+    tier: Tier,
+    file_of: Callable[[str], SiteFile],
+    came: Collection[str],
+    theirs: Mapping[tuple[int, str], Load],
+) -> Loaded | None:
+    """What a tier loads in the place of a candidate that we would not have chosen: the least as wide, or the widest.
+
+    Of the `img`s that name it, one of which nothing that we foretold came.
+    """
+    naming = page.places_naming.get(one.address, ())
+    place = next((p for p in naming if p not in theirs or theirs[p].address not in came), None)
+    if place is None:
+        return None
+    mine = file_of(one.path).image
+    known = {address: page.file(address) for address in page.offered(place, screen, SHOWN[tier])}
+    files = [(a, f, f.image) for a, f in known.items() if f and f.image and _shows(tier, f)]
+    if not files or mine is None:
+        return None
+    enough = [f for f in files if f[2].width >= mine.width]
+    address, file, _ = min(enough, key=lambda f: f[2].width) if enough else max(files, key=lambda f: f[2].width)
+    return Loaded(address, file.path, file.bytes, one.opening, guessed=True)
 
 
 def _shows(tier: Tier, file: SiteFile) -> bool:

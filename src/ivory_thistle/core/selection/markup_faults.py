@@ -12,7 +12,7 @@ from ivory_thistle.core.references.markup import Tag, tags
 from ivory_thistle.core.references.page import attribute_text
 from ivory_thistle.core.references.source import Source
 from ivory_thistle.core.references.srcset import Candidate, parse_srcset
-from ivory_thistle.core.selection.lengths import comma_parts, component_values, length_in_px, significant
+from ivory_thistle.core.selection.lengths import comma_parts, component_values, significant, source_length_in_px
 from ivory_thistle.core.selection.media import is_understood
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 
@@ -138,11 +138,11 @@ def _unusable_sizes(sizes: str) -> Iterator[tuple[str, str]]:
         words = "".join(n.serialize() for n in part).strip()
         if not nodes:
             continue
-        length = length_in_px(nodes[-1], DEFAULT_SCREENS[0])
+        length = source_length_in_px(nodes[-1], DEFAULT_SCREENS[0])
         condition = "".join(n.serialize() for n in nodes[:-1]).strip()
         if words == "auto":
             yield words, "auto works only with loading=lazy"
-        elif length is None or length < 0:
+        elif length is None:
             yield words, "it gives no length"
         elif condition and not is_understood(condition):
             yield words, "its condition is not understood"

@@ -1,25 +1,151 @@
 """Media queries, parsed and evaluated for a screen.
 
-https://drafts.csswg.org/mediaqueries-5/ . Unknown features make their part unknown (`None`), which counts as
-false at the end but is not turned into true by `not`.
+https://drafts.csswg.org/mediaqueries-5/ . Unknown features and values make their part unknown (`None`), which counts as
+false at the end but is not turned into true by `not`. What is no query at all is an "error", and matches nothing.
 """
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
 from typing import Any
 
-from ivory_thistle.core.selection.lengths import comma_parts, component_values, length_in_px, number, significant
+from ivory_thistle.core.selection.lengths import (
+    comma_parts,
+    component_values,
+    length_in_px,
+    number,
+    resolution,
+    significant,
+)
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
 
 Truth = bool | None
 """True, false, or unknown."""
 
-_RESOLUTION = {"dppx": 1.0, "x": 1.0, "dpi": 1 / 96, "dpcm": 2.54 / 96}
-_COMPARE = {
-    "<": lambda a, b: a < b, "<=": lambda a, b: a <= b, ">": lambda a, b: a > b, ">=": lambda a, b: a >= b,
-    "=": lambda a, b: a == b,
-}  # fmt: skip
+_TOLERANCE = 1 / 64
+"""Chromium compares what it measures in units of a 64th of a px."""
+_COMPARE: Mapping[str, Callable[[float, float], bool]] = {
+    "<": lambda a, b: a < b - _TOLERANCE,
+    "<=": lambda a, b: a <= b + _TOLERANCE,
+    ">": lambda a, b: a > b + _TOLERANCE,
+    ">=": lambda a, b: a >= b - _TOLERANCE,
+    "=": lambda a, b: abs(a - b) <= _TOLERANCE,
+}
 _MIRRORED = {"<": ">", "<=": ">=", ">": "<", ">=": "<=", "=": "="}
+_PREFIXES = (("-webkit-min-", "-webkit-", ">="), ("-webkit-max-", "-webkit-", "<="), ("min-", "", ">="),
+             ("max-", "", "<="))  # fmt: skip
+
+Value = tuple[float, float]
+"""What a feature is compared with, as a fraction: screens of no height have a ratio too."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Range:
+    """A feature with an order: what the screen has, and how a value is read (None: it is none of the feature's)."""
+
+    have: Callable[[Screen], Value]
+    read: Callable[[list[Any], Screen], Value | None]
+
+
+@dataclass(frozen=True, slots=True)
+class _Words:
+    """A feature of words: all that it may be asked for, and those that hold on a screen.
+
+    `nothing` are words that make the bare feature false.
+    """
+
+    known: frozenset[str]
+    held: Callable[[Screen], frozenset[str]]
+    nothing: frozenset[str] = frozenset({"none", "no-preference"})
+
+
+def _length(value: list[Any], screen: Screen) -> Value | None:
+    found = length_in_px(value[0], screen) if len(value) == 1 else None
+    return None if found is None else (found, 1.0)
+
+
+def _integer(value: list[Any], screen: Screen) -> Value | None:
+    """A whole number; a math function's result is rounded to one."""
+    found = number(value[0], screen) if len(value) == 1 else None
+    if found is None or (value[0].type == "number" and not value[0].is_integer):
+        return None
+    return float(round(found)), 1.0
+
+
+def _plain_number(value: list[Any], screen: Screen) -> Value | None:
+    found = number(value[0], screen) if len(value) == 1 else None
+    return None if found is None else (found, 1.0)
+
+
+def _resolution(value: list[Any], screen: Screen) -> Value | None:
+    found = resolution(value[0], screen) if len(value) == 1 else None
+    negative = value[0].type == "dimension" if len(value) == 1 else False
+    return None if found is None or (found < 0 and negative) else (found, 1.0)
+
+
+def _ratio(value: list[Any], screen: Screen) -> Value | None:
+    parts = [v for v in value if not (v.type == "literal" and v.value == "/")]
+    numbers = [number(v, screen) for v in parts]
+    slashes = len(value) - len(parts)
+    if not 1 <= len(numbers) <= 2 or slashes != len(numbers) - 1 or any(n is None or n < 0 for n in numbers):
+        return None
+    across, down = numbers[0] or 0.0, (numbers[1] or 0.0) if len(numbers) == 2 else 1.0
+    return (across, down) if across or down else (1.0, 0.0)
+
+
+def _of_words(text: str, *held: str) -> _Words:
+    return _Words(frozenset(text.split()), lambda screen: frozenset(held))
+
+
+_WIDTH = _Range(lambda s: (s.width, 1.0), _length)
+_HEIGHT = _Range(lambda s: (s.height, 1.0), _length)
+_ASPECT = _Range(lambda s: (s.width, s.height), _ratio)
+_RANGES: Mapping[str, _Range] = {
+    "width": _WIDTH, "height": _HEIGHT, "device-width": _WIDTH, "device-height": _HEIGHT,
+    "aspect-ratio": _ASPECT, "device-aspect-ratio": _ASPECT,
+    "resolution": _Range(lambda s: (s.density, 1.0), _resolution),
+    "-webkit-device-pixel-ratio": _Range(lambda s: (s.density, 1.0), _plain_number),
+    "color": _Range(lambda s: (8.0, 1.0), _integer),
+    "color-index": _Range(lambda s: (0.0, 1.0), _integer),
+    "monochrome": _Range(lambda s: (0.0, 1.0), _integer),
+}  # fmt: skip
+_SWITCHES: Mapping[str, int] = {"grid": 0, "-webkit-transform-3d": 1}
+"""Features that are 0 or 1."""
+_COUNTS: Mapping[str, int] = {"horizontal-viewport-segments": 1, "vertical-viewport-segments": 1}
+"""Features with a number and, in Chromium, no order."""
+_WORDS: Mapping[str, _Words] = {
+    "orientation": _Words(
+        frozenset({"portrait", "landscape"}),
+        lambda s: frozenset({"portrait" if s.height >= s.width else "landscape"}),
+    ),
+    "prefers-color-scheme": _Words(frozenset({"light", "dark"}), lambda s: frozenset({"dark" if s.dark else "light"})),
+    "scan": _of_words("interlace progressive"),
+    "update": _of_words("none slow fast", "fast"),
+    "overflow-block": _of_words("none scroll paged", "scroll"),
+    "overflow-inline": _of_words("none scroll", "scroll"),
+    "color-gamut": _of_words("srgb p3 rec2020", "srgb"),
+    "video-color-gamut": _of_words("srgb p3 rec2020", "srgb"),
+    "dynamic-range": _of_words("standard high", "standard"),
+    "video-dynamic-range": _of_words("standard high", "standard"),
+    "inverted-colors": _of_words("none inverted", "none"),
+    "pointer": _of_words("none coarse fine", "fine"),
+    "any-pointer": _of_words("none coarse fine", "fine"),
+    "hover": _of_words("none hover", "hover"),
+    "any-hover": _of_words("none hover", "hover"),
+    "prefers-reduced-motion": _of_words("no-preference reduce", "no-preference"),
+    "prefers-reduced-transparency": _of_words("no-preference reduce", "no-preference"),
+    "prefers-reduced-data": _of_words("no-preference reduce", "no-preference"),
+    "prefers-contrast": _of_words("no-preference less more custom", "no-preference"),
+    "forced-colors": _of_words("none active", "none"),
+    "scripting": _of_words("none initial-only enabled", "enabled"),
+    "display-mode": _of_words(
+        "fullscreen standalone minimal-ui browser picture-in-picture window-controls-overlay borderless tabbed",
+        "browser",
+    ),
+    "device-posture": _of_words("continuous folded", "continuous"),
+}
+"""As a browser with a mouse and without preferences tells them; none says yet how a screen scans."""
 
 
 def matches_media(text: str, screen: Screen) -> bool:
@@ -46,7 +172,7 @@ def _word(node: Any) -> str:
 def _query(nodes: list[Any], screen: Screen) -> Truth:
     """https://drafts.csswg.org/mediaqueries-5/#typedef-media-query ; unknown for what is none ("not all")."""
     parts = significant(nodes)
-    if not parts:
+    if not parts or _is_broken(parts):
         return None
     condition = evaluate_condition(parts, screen)
     if condition != "error":
@@ -67,12 +193,26 @@ def _query(nodes: list[Any], screen: Screen) -> Truth:
     return _not(result) if negated else result
 
 
+def _is_broken(nodes: Iterable[Any]) -> bool:
+    """Whether a token stands anywhere in it that no value may hold, as a bracket that nothing opened.
+
+    https://drafts.csswg.org/css-syntax-3/#typedef-any-value
+    """
+    waiting = list(nodes)
+    while waiting:
+        node = waiting.pop()
+        if node.type == "error":
+            return True
+        waiting += getattr(node, "content", None) or getattr(node, "arguments", None) or ()
+    return False
+
+
 def evaluate_condition(parts: list[Any], screen: Screen, allow_or: bool = True) -> Truth | str:
     """A media condition: true, false, unknown, or "error" where it is none.
 
     https://drafts.csswg.org/mediaqueries-5/#typedef-media-condition
     """
-    if not parts:
+    if not parts or _is_broken(parts):
         return "error"
     if _word(parts[0]) == "not":
         return _not(_in_parens(parts[1], screen)) if len(parts) == 2 and _is_term(parts[1]) else "error"
@@ -131,122 +271,70 @@ def _feature(parts: list[Any], screen: Screen) -> Truth:
     return _range(parts, screen)
 
 
-def _numeric(name: str, screen: Screen) -> float | None:
-    """The screen's value of a feature that has an order: px, dppx or a plain number."""
-    values = {
-        "width": screen.width, "height": screen.height, "device-width": screen.width,
-        "device-height": screen.height, "resolution": screen.density,
-        "-webkit-device-pixel-ratio": screen.density, "aspect-ratio": screen.width / screen.height,
-        "device-aspect-ratio": screen.width / screen.height, "color": 8, "color-index": 0, "monochrome": 0,
-        "grid": 0,
-    }  # fmt: skip
-    return values.get(name)
-
-
-def _discrete(name: str, screen: Screen) -> str | None:
-    """The screen's value of a feature of words, as a desktop browser without preferences tells it."""
-    values = {
-        "orientation": "portrait" if screen.height >= screen.width else "landscape",
-        "prefers-color-scheme": "dark" if screen.dark else "light",
-        "prefers-reduced-motion": "no-preference", "prefers-contrast": "no-preference",
-        "prefers-reduced-data": "no-preference", "prefers-reduced-transparency": "no-preference",
-        "hover": "hover", "any-hover": "hover", "pointer": "fine", "any-pointer": "fine", "update": "fast",
-        "overflow-block": "scroll", "overflow-inline": "scroll", "scan": "progressive", "scripting": "enabled",
-        "display-mode": "browser", "forced-colors": "none", "inverted-colors": "none", "color-gamut": "srgb",
-        "dynamic-range": "standard", "video-dynamic-range": "standard",
-    }  # fmt: skip
-    return values.get(name)
-
-
 def _boolean(name: str, screen: Screen) -> Truth:
-    value = _numeric(name, screen)
-    if value is not None:
-        return value != 0
-    word = _discrete(name, screen)
-    return word not in ("none", "no-preference") if word is not None else None
+    """A feature by its bare name. https://drafts.csswg.org/mediaqueries-5/#mq-boolean-context"""
+    if name in _RANGES:
+        return _RANGES[name].have(screen)[0] != 0
+    if name in _SWITCHES:
+        return _SWITCHES[name] == 1
+    if name in _COUNTS:
+        return _COUNTS[name] != 0
+    if name in _WORDS:
+        return not _WORDS[name].held(screen) <= _WORDS[name].nothing
+    return None
 
 
 def _plain(name: str, value: list[Any], screen: Screen) -> Truth:
-    for prefix, compare in (("min-", ">="), ("max-", "<="), ("-webkit-min-", ">="), ("-webkit-max-", "<=")):
+    """`(name: value)`, the name with or without `min-` and `max-`."""
+    for prefix, stands_for, mark in _PREFIXES:
         if name.startswith(prefix):
-            bare = name.replace(prefix, "-webkit-" if prefix.startswith("-webkit") else "", 1)
-            wanted = _measure(bare, value, screen)
-            have = _numeric(bare, screen)
-            return None if wanted is None or have is None else _COMPARE[compare](have, wanted)
-    have = _numeric(name, screen)
-    if have is not None:
-        wanted = _measure(name, value, screen)
-        return None if wanted is None else abs(have - wanted) < 1e-9
-    word = _discrete(name, screen)
-    if word is None or len(value) != 1 or not _word(value[0]):
-        return None
-    return _word(value[0]) == word if _known_word(name, _word(value[0])) else None
-
-
-def _known_word(name: str, word: str) -> bool:
-    """False for values that a feature does not have: they make the condition unknown."""
-    words = {
-        "orientation": {"portrait", "landscape"},
-        "prefers-color-scheme": {"light", "dark"},
-        "hover": {"none", "hover"},
-        "any-hover": {"none", "hover"},
-        "pointer": {"none", "coarse", "fine"},
-        "any-pointer": {"none", "coarse", "fine"},
-    }
-    return word in words.get(name, {word})
-
-
-def _measure(name: str, value: list[Any], screen: Screen) -> float | None:
-    """What a feature is compared with, in the unit of `_numeric`."""
-    if name in ("width", "height", "device-width", "device-height"):
-        return length_in_px(value[0], screen) if len(value) == 1 else None
-    if name == "resolution":
-        if len(value) != 1 or value[0].type != "dimension" or value[0].lower_unit not in _RESOLUTION:
-            return None
-        return float(value[0].value) * _RESOLUTION[value[0].lower_unit]
-    if name in ("aspect-ratio", "device-aspect-ratio"):
-        return _ratio(value, screen)
-    return number(value[0], screen) if len(value) == 1 else None
-
-
-def _ratio(value: list[Any], screen: Screen) -> float | None:
-    numbers = [number(v, screen) for v in value if not (v.type == "literal" and v.value == "/")]
-    if not 1 <= len(numbers) <= 2 or any(n is None or n < 0 for n in numbers):
-        return None
-    first, second = numbers[0] or 0.0, (numbers[1] or 0.0) if len(numbers) == 2 else 1.0
-    return first / second if second else float("inf")
+            return _compared(stands_for + name.removeprefix(prefix), mark, value, screen)
+    if name in _RANGES:
+        return _compared(name, "=", value, screen)
+    if name in _SWITCHES:
+        asked = _integer(value, screen)
+        return asked[0] == _SWITCHES[name] if asked and asked[0] in (0, 1) else None
+    if name in _COUNTS:
+        asked = _integer(value, screen)
+        return asked[0] == _COUNTS[name] if asked else None
+    word = _word(value[0]) if len(value) == 1 else ""
+    feature = _WORDS.get(name)
+    return word in feature.held(screen) if feature and word in feature.known else None
 
 
 def _range(parts: list[Any], screen: Screen) -> Truth:
     """`(width >= 600px)`, `(600px <= width < 900px)`. https://drafts.csswg.org/mediaqueries-5/#mq-range-context"""
     sides: list[list[Any]] = [[]]
     marks: list[str] = []
-    at = 0
-    while at < len(parts):
-        node = parts[at]
-        if node.type == "literal" and node.value in ("<", ">", "=", "<=", ">="):
-            mark = node.value
-            follows = parts[at + 1] if at + 1 < len(parts) else None
-            if mark in "<>" and follows is not None and follows.type == "literal" and follows.value == "=":
-                mark, at = mark + "=", at + 1
-            marks.append(mark)
-            sides.append([])
-        else:
+    last: Any = None
+    for node in parts:
+        if node.type != "literal" or node.value not in ("<", ">", "=", "<=", ">="):
             sides[-1].append(node)
-        at += 1
-    if len(marks) == 1 and len(sides[0]) == 1 and _numeric(_word(sides[0][0]), screen) is not None:
+            continue
+        joins = bool(marks) and not sides[-1] and marks[-1] in "<>" and node.value == "="
+        if joins and node.source_column == last.source_column + 1 and node.source_line == last.source_line:
+            marks[-1] += "="
+        else:
+            marks.append(node.value)
+            sides.append([])
+        last = node
+    if len(marks) == 1 and len(sides[0]) == 1 and _word(sides[0][0]) in _RANGES:
         return _compared(_word(sides[0][0]), marks[0], sides[1], screen)
     if len(marks) == 1 and len(sides[1]) == 1:
         return _compared(_word(sides[1][0]), _MIRRORED[marks[0]], sides[0], screen)
     if len(marks) == 2 and len(sides[1]) == 1 and marks[0][0] == marks[1][0] != "=":
         name = _word(sides[1][0])
-        return _both(
-            _compared(name, _MIRRORED[marks[0]], sides[0], screen), _compared(name, marks[1], sides[2], screen)
-        )
+        first = _compared(name, _MIRRORED[marks[0]], sides[0], screen)
+        second = _compared(name, marks[1], sides[2], screen)
+        return None if first is None or second is None else first and second
     return None
 
 
 def _compared(name: str, mark: str, value: list[Any], screen: Screen) -> Truth:
-    have = _numeric(name, screen)
-    wanted = _measure(name, value, screen) if value and have is not None else None
-    return None if have is None or wanted is None else _COMPARE[mark](have, wanted)
+    feature = _RANGES.get(name)
+    wanted = feature.read(value, screen) if feature and value else None
+    if feature is None or wanted is None:
+        return None
+    have = feature.have(screen)
+    # Fractions are compared crosswise: no division by a side of 0.
+    return _COMPARE[mark](have[0] * wanted[1], wanted[0] * have[1])

@@ -9,6 +9,9 @@ import pytest
 from PIL import Image
 
 from bench.truth import Verdict, compare
+from ivory_thistle.core.budgets.policy import Policy
+from ivory_thistle.core.findings.audit import audit_site
+from ivory_thistle.core.findings.pages import PageWeighed
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake import chromium
@@ -157,3 +160,71 @@ def test_without_a_browser_everything_is_estimated_and_says_so(tmp_path: Path, m
     assert [(s["width"], s["height"], s["measured"]) for s in slots["x.png"]] == [(40, 20, False)]
     assert [(s["width"], s["measured"]) for s in slots["y.png"]] == [(195, False)]
     json.dumps(told)
+
+
+@pytest.mark.parametrize(
+    "policy",
+    ["img-src 'self'", "img-src 'none'", "default-src 'none'", "default-src 'none'; img-src *", "img-src data:", "img-src",
+     "img-src http:", "img-src https:", "img-src http://127.0.0.1", "img-src 'self' https://pictures.invalid", "script-src *",
+     "IMG-SRC 'SELF'", "img-src 'none' 'self'", "; ;img-src 'self';"],
+)  # fmt: skip
+def test_a_policy_in_the_page_decides_too(tmp_path: Path, policy: str) -> None:
+    """https://www.w3.org/TR/CSP3/#directive-img-src : what it forbids is not loaded, in elements or styles."""
+    html = f"""<meta http-equiv=Content-Security-Policy content="{policy}"><img src=a.png>
+      <div style="background:url(bg.png)">x</div>"""
+    assert agreed(judged(tmp_path, html, "a.png bg.png"))
+
+
+def test_shadow_trees_and_void_sets(tmp_path: Path) -> None:
+    """A template that is a shadow root loads its images; a negative resolution voids an `image-set()`."""
+    html = """<div><template shadowrootmode=open><img src=open.png></template></div>
+      <div><template shadowrootmode=closed><p><img srcset="closed.png 1x"></p></template></div>
+      <template><img src=inert.png></template><style>
+      p { background: url(kept.png) } .v { background: image-set(url(void.png) -1x, url(other.png) 1x) }</style><p class=v>x"""
+    verdict = judged(tmp_path, html, "open.png closed.png inert.png kept.png void.png other.png")
+    # What stands in a shadow tree is not among a document's images.
+    assert [w for w in verdict.wrong if "we see" not in w] == [] and verdict.exact == verdict.pages
+
+
+def test_a_load_that_was_not_foretold_is_understated_in_no_tier(tmp_path: Path) -> None:
+    """The box of a lazy `img` decides, which markup does not tell: the older tier's like stands for it, marked."""
+    for width in (100, 400, 800):
+        Image.new("RGB", (width, width), (width % 256, 0, 0)).save(tmp_path / f"a{width}.webp", "WEBP")
+        Image.new("RGB", (width, width), (0, width % 256, 0)).save(tmp_path / f"a{width}.png", "PNG")
+    sets = {kind: ", ".join(f"a{w}.{kind} {w}w" for w in (100, 400, 800)) for kind in ("webp", "png")}
+    (tmp_path / "index.html").write_text(
+        f'<!doctype html><picture><source type=image/webp srcset="{sets["webp"]}"><img loading=lazy sizes="auto, 100vw"'
+        f' style="width:90px;height:90px" src=a800.png srcset="{sets["png"]}"></picture>'
+    )
+    folder = Folder(tmp_path)
+    measured = measure_folder(folder, read_folder(folder), DEFAULT_SCREENS)
+    for seen, weights in measured:
+        (modern,), (older,) = weights["avif"], weights["baseline"]
+        assert older.path == modern.path.replace(".webp", ".png"), seen.screen
+        assert older.guessed and not modern.guessed
+    assert {weights["avif"][0].path for _, weights in measured} == {"a100.webp", "a400.webp"}
+
+
+def test_what_a_script_shows_is_in_use(tmp_path: Path) -> None:
+    """By a measurement; without one, on pages with scripts, it is said that one might show it."""
+    write_pictures(tmp_path, "named.png shown.png idle.png")
+    (tmp_path / "index.html").write_text(
+        "<!doctype html><img src=named.png><script>document.body.append(Object.assign(new Image(), {src: 'shown.png'}))"
+        "</script>"
+    )
+    folder = Folder(tmp_path)
+    site = read_folder(folder)
+    policy = Policy()
+
+    def unused(weighed: list[PageWeighed]) -> list[str]:
+        audit = audit_site(site, folder.read, [], weighed, policy)
+        return [f.sentence for f in audit.findings if f.code == "unused-file"]
+
+    assert unused([]) == [f"No page names {name}.png; a script might." for name in ("idle", "shown")]
+    measured = measure_folder(folder, site, DEFAULT_SCREENS[:1])
+    seen = [
+        PageWeighed(m.page, DEFAULT_SCREENS[0], 0, 0, 2, files=tuple(one.path for one in m.requests))
+        for m, _ in measured
+    ]
+    assert unused(seen) == ["No page names idle.png."]
+    assert measured_json(site, measured)["totals"]["unused_images"] == 1

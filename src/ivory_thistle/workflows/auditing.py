@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
 from hashlib import sha256
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session, sessionmaker
@@ -110,7 +110,7 @@ def newest_measured(session: Session, capture_id: int) -> tuple[list[Slot], list
     weighed = [
         PageWeighed(
             path, screens[seen.screen], w.opening, w.scrolled, w.requests, seen.lcp_path, seen.layout_shift,
-            tuple(seen.shifting), real,
+            tuple(seen.shifting), real, tuple(one["path"] for one in w.loaded),
         )
         for seen, w, path in weights if seen.screen in screens
     ]  # fmt: skip
@@ -185,6 +185,15 @@ def _keep(session: Session, capture_id: int, site: SiteReading, audit: Audit) ->
     ]
     for part in _batches(roles):
         session.execute(update(t.Image), part)
+    shown: list[dict[str, Any]] = [
+        {"id": images[path], "unused": False, "page_count": len(on)}
+        for path, on in audit.seen.items()
+        if path in images
+    ]
+    for part in _batches(shown):
+        session.execute(update(t.Image), part)
+    unused = sum(i.unused for i in site.images) - len(audit.seen)
+    session.execute(update(t.Capture).where(t.Capture.id == capture_id).values(unused_images=unused))
     rows = []
     for f in audit.findings:
         image = site.by_path.get(f.image or "")

@@ -83,6 +83,9 @@ def measured_json(site: SiteReading, measured: Iterable[tuple[PageMeasurement, W
     "measured" is false where no browser was installed and everything is estimated from markup.
     """
     result = audit_json(site)
+    measured = list(measured)
+    came = {one.path for m, _ in measured if m.measured for one in m.requests}
+    result["totals"]["unused_images"] = sum(i.unused and came.isdisjoint(i.paths) for i in site.images)
     screens: dict[str, dict[str, Any]] = defaultdict(dict)
     slots: dict[str, dict[str, list[dict[str, Any]]]] = defaultdict(lambda: defaultdict(list))
     for m, weights in measured:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.findings.catalogue import Finding
@@ -30,10 +30,14 @@ class ImageRole:
 
 @dataclass(frozen=True, slots=True)
 class Audit:
-    """What an audit found: roles by image path, and findings, pages and images in the site's order."""
+    """What an audit found: roles by image path, and findings, pages and images in the site's order.
+
+    `seen` are images that no page names and a browser loaded all the same, each with its pages.
+    """
 
     roles: Mapping[str, ImageRole]
     findings: tuple[Finding, ...]
+    seen: Mapping[str, frozenset[str]] = field(default_factory=dict)
 
 
 def audit_site(
@@ -67,13 +71,32 @@ def audit_site(
             for p in group:
                 if p.file:
                     ladders[p.file].add(f"{page.path} {number}")
+    seen = _seen(site, weights)
+    doubt = "" if any(w.measured for found in weights.values() for w in found) else _doubt(site)
     for image in site.images:
         vector = read(image.path) if image.facts.format == "svg" else None
         role = roles[image.path].role
-        found += image_findings(image, by_image[image.path], role, policy, image.path in modern, vector)
+        in_use = not image.unused or image.path in seen
+        found += image_findings(image, by_image[image.path], role, policy, image.path in modern, vector, in_use, doubt)
     found += duplicate_findings(site.images, ladders)
     found += fault_findings(site.faults)
-    return Audit(roles, tuple(found))
+    return Audit(roles, tuple(found), seen)
+
+
+def _seen(site: SiteReading, weights: Mapping[str, Iterable[PageWeighed]]) -> dict[str, frozenset[str]]:
+    """The images that no page names and that were loaded nevertheless, with the pages that did: scripts show them."""
+    found: dict[str, set[str]] = defaultdict(set)
+    for page, weighed in weights.items():
+        for path in {path for one in weighed if one.measured for path in one.files}:
+            image = site.by_path.get(path)
+            if image and image.unused:
+                found[image.path].add(page)
+    return {path: frozenset(pages) for path, pages in found.items()}
+
+
+def _doubt(site: SiteReading) -> str:
+    """Why a file that no page names may be in use all the same, as the end of a sentence; empty where it can't."""
+    return "; a script might" if any(page.has_script for page in site.pages) else ""
 
 
 def site_roles(site: SiteReading, slots: Iterable[Slot], choices: Iterable[RoleChoice] = ()) -> dict[str, ImageRole]:

@@ -103,7 +103,9 @@ CATALOGUE: Mapping[str, Sort] = {
         "Images that are nearly the same", "perceptual hashes of 64 bits that differ in 3 at most, drawn images in 1",
         "Keep the best one if they show the same.", 3),
     "unused-file": Sort(
-        "Images that no page uses", "no page and no link names it", "Remove it from the site.", 3),
+        "Images that no page uses",
+        "no page and no link names it, and no measured page loads it; without a measurement a script might",
+        "Remove it from the site.", 3),
     "broken-reference": Sort(
         "References to files that are not there", "an address of the site's own without a file",
         "Correct the address or put the file there.", 3),

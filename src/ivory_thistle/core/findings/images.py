@@ -51,11 +51,20 @@ def needed_width(slots: Iterable[Slot], ratio: float) -> float:
 
 
 def image_findings(
-    image: Image, slots: Sequence[Slot], role: Role, policy: Policy, has_modern: bool, svg: bytes | None = None
+    image: Image,
+    slots: Sequence[Slot],
+    role: Role,
+    policy: Policy,
+    has_modern: bool,
+    svg: bytes | None = None,
+    used: bool = True,
+    doubt: str = "",
 ) -> Iterator[Finding]:
-    """Everything wrong with one image file. `svg` is the content of a vector drawing."""
+    """Everything wrong with one image file. `svg` is the content of a vector drawing.
+
+    `used` is False for a file that no page names and none was seen to load; `doubt` tells why it may be in use still.
+    """
     facts, path, kind = image.facts, image.path, image.look.kind if image.look else ""
-    used = not image.unused
 
     def found(code: str, sentence: str, stake: float = 0, measured: bool = True, **evidence: object) -> Finding:
         return Finding(code, sentence, path, stake=round(stake), measured=measured, evidence=evidence)
@@ -64,8 +73,9 @@ def image_findings(
         yield found("unreadable", f"{path} {facts.problem}.")
     if facts.format in EXTENSIONS and extension_of(path) not in EXTENSIONS[facts.format]:
         yield found("wrong-extension", f"{path} holds {NAMES[facts.format]}.")
-    if image.unused:
-        yield found("unused-file", f"No page names {path}.", facts.bytes * len(image.paths))
+    if not used:
+        stake = facts.bytes * len(image.paths)
+        yield found("unused-file", f"No page names {path}{doubt}.", stake, measured=not doubt)
     if len(image.paths) > 1:
         others = ", ".join(image.paths[1:4])
         stake = facts.bytes * (len(image.paths) - 1)

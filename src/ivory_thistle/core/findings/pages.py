@@ -39,7 +39,7 @@ _MARKUP_FAULTS = frozenset(
 class PageWeighed:
     """A page on one screen: image bytes and requests, and what a browser saw of it.
 
-    `lcp_path` is the file of the largest contentful paint; `shifting` names what moved.
+    `lcp_path` is the file of the largest contentful paint; `shifting` names what moved; `files` are those that came.
     """
 
     page: str
@@ -51,6 +51,7 @@ class PageWeighed:
     layout_shift: float = 0.0
     shifting: tuple[str, ...] = ()
     measured: bool = True
+    files: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -23,6 +23,7 @@ from ivory_thistle.core.rewriting.selectors import widened
 from ivory_thistle.core.selection.cascade import Declared, Rule, RuleReader, read_declarations
 from ivory_thistle.core.selection.document import Document, stripped
 from ivory_thistle.core.selection.lengths import significant
+from ivory_thistle.core.selection.policy import allows_inline, sources_of
 
 _MARK = "data-thistle-mark"
 _MARKED = frozenset({"img", "picture", "source"})
@@ -164,12 +165,8 @@ class Surroundings:
     @cached_property
     def _forbids_styles(self) -> bool:
         """Whether a policy in the page forbids `style` attributes."""
-        for node in self._before.document.elements:
-            if node.tag == "meta" and (node.get("http-equiv") or "").lower() == "content-security-policy":
-                said = (node.get("content") or "").lower()
-                if "style-src" in said or "default-src" in said:
-                    return True
-        return False
+        listed = (sources_of("style-src", text) for text in self._before.document.policies)
+        return any(sources is not None and not allows_inline(sources) for sources in listed)
 
     def _ruled(self, tree: _Tree, node: Element) -> list[tuple[Declared, bool]]:
         """Every declaration of a style sheet that may hold for an element, and whether it always applies."""

@@ -63,6 +63,14 @@ class Document:
         """The `href` of the first `base` that has one."""
         return next((e.get("href") for e in self.elements if e.tag == "base" and e.get("href") is not None), None)
 
+    @property
+    def policies(self) -> list[str]:
+        """The content security policies that the page itself declares."""
+        metas = (e for e in self.elements if e.tag == "meta")
+        return [
+            e.get("content") or "" for e in metas if stripped(e.get("http-equiv")).lower() == "content-security-policy"
+        ]
+
     @cached_property
     def images(self) -> list[ImageElement]:
         """Every `img` in tree order."""

@@ -31,6 +31,7 @@ from ivory_thistle.core.selection.cascade import RuleReader
 from ivory_thistle.core.selection.document import SVG, Document, ImageElement, link_address, stripped
 from ivory_thistle.core.selection.media import matches_media
 from ivory_thistle.core.selection.paint import Painted, Painter
+from ivory_thistle.core.selection.policy import allows, allows_inline, sources_of
 from ivory_thistle.core.selection.screen import SHOWN, SHOWN_BY_CHROMIUM, Screen
 from ivory_thistle.core.selection.tier import Tier
 
@@ -100,8 +101,9 @@ class PageOnScreens:
         self._site, self._read, self._index = site, read, site.index
         self._known: dict[tuple[Screen, frozenset[str]], list[Load]] = {}
         self.document = Document(read_html_source(read(path)))
-        own = page_address(path)
-        self.base = (join(own, self.document.base) or own) if self.document.base is not None else own
+        self._own = page_address(path)
+        base = self.document.base
+        self.base = (join(self._own, base) or self._own) if base is not None else self._own
 
     @cached_property
     def _painter(self) -> Painter:
@@ -111,13 +113,16 @@ class PageOnScreens:
             media = stripped(node.get("media"))
             conditions = (media,) if media else ()
             if node.tag == "style":
+                if not all(allows_inline(sources, node.get("nonce") or "") for sources in self._listed("style-src")):
+                    continue
                 reader.read("".join(node.itertext()), self.base, conditions)
             elif node.tag == "link" and _is_style_sheet(node):
                 address = join(self.base, stripped(node.get("href")))
-                text = sheet(address) if address else None
+                text = sheet(address) if address and self._is_allowed(address, "style-src") else None
                 if text is not None and address is not None:
                     reader.read(text, address, conditions)
-        return Painter(self.document, reader.rules, self.base)
+        inline = all(allows_inline(sources) for sources in self._listed("style-src"))
+        return Painter(self.document, reader.rules, self.base, inline)
 
     def loads(self, screen: Screen, shown: frozenset[str]) -> list[Load]:
         """Every picture that a browser showing the media types `shown` loads on a screen, in tree order.
@@ -156,7 +161,15 @@ class PageOnScreens:
     def _find_loads(self, screen: Screen, shown: frozenset[str]) -> list[Load]:
         painted, boxless = self._painter.paint(screen, shown)
         found = [*self._of_elements(screen, shown, boxless), *self._of_styles(painted, screen)]
-        return [load for load in found if load.address]
+        return [load for load in found if load.address and self._is_allowed(load.address)]
+
+    def _is_allowed(self, address: str, directive: str = "img-src") -> bool:
+        """Whether the policies in the page let it load a picture or style sheet."""
+        return all(allows(sources, address, self._own) for sources in self._listed(directive))
+
+    def _listed(self, directive: str) -> list[tuple[str, ...]]:
+        listed = (sources_of(directive, text) for text in self.document.policies)
+        return [sources for sources in listed if sources is not None]
 
     @cached_property
     def _number(self) -> dict[Element, int]:

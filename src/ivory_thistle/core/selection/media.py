@@ -25,12 +25,12 @@ Truth = bool | None
 
 _TOLERANCE = 1 / 64
 """Chromium compares what it measures in units of a 64th of a px."""
-_COMPARE: Mapping[str, Callable[[float, float], bool]] = {
-    "<": lambda a, b: a < b - _TOLERANCE,
-    "<=": lambda a, b: a <= b + _TOLERANCE,
-    ">": lambda a, b: a > b + _TOLERANCE,
-    ">=": lambda a, b: a >= b - _TOLERANCE,
-    "=": lambda a, b: abs(a - b) <= _TOLERANCE,
+_COMPARE: Mapping[str, Callable[[float, float, float], bool]] = {
+    "<": lambda a, b, off: a < b - off,
+    "<=": lambda a, b, off: a <= b + off,
+    ">": lambda a, b, off: a > b + off,
+    ">=": lambda a, b, off: a >= b - off,
+    "=": lambda a, b, off: abs(a - b) <= off,
 }
 _MIRRORED = {"<": ">", "<=": ">=", ">": "<", ">=": "<=", "=": "="}
 _PREFIXES = (("-webkit-min-", "-webkit-", ">="), ("-webkit-max-", "-webkit-", "<="), ("min-", "", ">="),
@@ -46,6 +46,7 @@ class _Range:
 
     have: Callable[[Screen], Value]
     read: Callable[[list[Any], Screen], Value | None]
+    tolerance: float = _TOLERANCE
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,8 +105,8 @@ _ASPECT = _Range(lambda s: (s.width, s.height), _ratio)
 _RANGES: Mapping[str, _Range] = {
     "width": _WIDTH, "height": _HEIGHT, "device-width": _WIDTH, "device-height": _HEIGHT,
     "aspect-ratio": _ASPECT, "device-aspect-ratio": _ASPECT,
-    "resolution": _Range(lambda s: (s.density, 1.0), _resolution),
-    "-webkit-device-pixel-ratio": _Range(lambda s: (s.density, 1.0), _plain_number),
+    "resolution": _Range(lambda s: (s.density, 1.0), _resolution, 1e-3),
+    "-webkit-device-pixel-ratio": _Range(lambda s: (s.density, 1.0), _plain_number, 1e-3),
     "color": _Range(lambda s: (8.0, 1.0), _integer),
     "color-index": _Range(lambda s: (0.0, 1.0), _integer),
     "monochrome": _Range(lambda s: (0.0, 1.0), _integer),
@@ -337,4 +338,4 @@ def _compared(name: str, mark: str, value: list[Any], screen: Screen) -> Truth:
         return None
     have = feature.have(screen)
     # Fractions are compared crosswise: no division by a side of 0.
-    return _COMPARE[mark](have[0] * wanted[1], wanted[0] * have[1])
+    return _COMPARE[mark](have[0] * wanted[1], wanted[0] * have[1], feature.tolerance)

@@ -42,10 +42,13 @@ class Painted:
 
 
 class Painter:
-    """The cascade of one page: `rules` as read from its style sheets, `base` what its own addresses resolve against."""
+    """The cascade of one page: `rules` as read from its style sheets, `base` what its own addresses resolve against.
 
-    def __init__(self, document: Document, rules: Sequence[Rule], base: str) -> None:
-        self._document, self._rules, self._base = document, rules, base
+    `inline`: its `style` attributes count.
+    """
+
+    def __init__(self, document: Document, rules: Sequence[Rule], base: str, inline: bool = True) -> None:
+        self._document, self._rules, self._base, self._inline = document, rules, base, inline
 
     def paint(self, screen: Screen, shown: frozenset[str]) -> tuple[list[Painted], set[Element]]:
         """Every picture loaded for its style, in tree order, and the elements that have no box on that screen."""
@@ -111,7 +114,8 @@ class Painter:
         for specificity, order, pseudo, rule in matcher.match(element):
             for declared in rule.declarations:
                 offer(pseudo or "", declared, (declared.important, False, _layer(rule, declared), specificity, order))
-        for declared in read_declarations(node.get("style") or "", self._base):
+        own = node.get("style") if self._inline else ""
+        for declared in read_declarations(own or "", self._base):
             offer("", declared, (declared.important, True, (inf,), (0, 0, 0), 0))
         return {p: {n: declared for n, (_, declared) in winners.items()} for p, winners in best.items()}
 

@@ -45,6 +45,8 @@ FINE_COLOUR, STRONG_COLOUR = 0.02, 0.01
 """Shares of `ChromaLoss` from which halved chroma costs more than it saves."""
 _EXACTING = 80
 """From this fidelity on AVIF does with fewer bytes at 4:4:4 and 10 bits (5 and 9 % on those photographs)."""
+_HALF_CHROMA_UP_TO: Mapping[Tier, int] = {"baseline": 85}
+"""Beyond this quality, JPEG with whole chroma may need fewer bytes for the same score."""
 _GRAPHIC_AVIF = 75
 _NEAR_LEVELS = (60, 40)
 _PALETTE_QUALITIES = (95, 80, 60, 40)
@@ -166,7 +168,18 @@ class _Maker:
         found = self._search(tier, hint)
         if not found.met and self._refine(tier):
             found = self._search(tier, Hint(hint.start, _gain(tier, self._fidelity)))
+        elif found.setting > _HALF_CHROMA_UP_TO.get(tier, 100) and not self.is_fine(tier) and not rules.cap:
+            found = self._finer_where_smaller(tier, found)
         return Made(found.encoded, found.score, found.met, found.points), found.hint
+
+    def _finer_where_smaller(self, tier: Tier, coarse: Found[Encoded]) -> Found[Encoded]:
+        """The file with whole chroma where that is smaller: its luma then needs no such quality."""
+        self._fine.add(tier)
+        fine = self._search(tier, Hint(SCALES[tier].setting(self._fidelity), _gain(tier, self._fidelity)))
+        if fine.met and fine.encoded.bytes < coarse.encoded.bytes:
+            return fine
+        self._fine.remove(tier)
+        return coarse
 
     def _search(self, tier: Tier, hint: Hint) -> Found[Encoded]:
         encoder = _ENCODERS[tier]

@@ -180,6 +180,8 @@ def run_out(session: Session, run: t.Run) -> schemas.Run:
         bytes_after=after,
         rate=rate,
         seconds_left=left_seconds,
+        compared=run.compared,
+        to_compare=run.to_compare,
         created_at=run.created_at,
         started_at=run.started_at,
         finished_at=run.finished_at,

@@ -94,7 +94,7 @@ def prepare_handover(
     if texts or kept:
         previous = previous_manifest(site, read)
         texts[_own_name(site, _MANIFEST_NAMES, previous is not None)] = _manifest(
-            deliveries.values(), kept, treated, rewritten, savings, rules, previous
+            site, deliveries.values(), kept, treated, rewritten, savings, rules, previous
         )
         texts[_own_name(site, _SAVINGS_NAMES, previous is not None)] = savings_csv(savings)
     made_of = frozenset(d.path for d in deliveries.values() if any(f.path in given for f in d.files))
@@ -132,12 +132,15 @@ def previous_manifest(site: SiteReading, read: Callable[[str], bytes]) -> dict[s
 
 
 def made_before(site: SiteReading, read: Callable[[str], bytes]) -> frozenset[str]:
-    """The contents (SHA-256) that an earlier handover made: they are not treated again."""
-    files = (previous_manifest(site, read) or {}).get("files", [])
-    return frozenset(str(f.get("sha256")) for f in files if isinstance(f, dict))
+    """The contents (SHA-256) that an earlier handover made, and those it made them of: they are not treated again."""
+    previous = previous_manifest(site, read) or {}
+    files, treated = previous.get("files", []), previous.get("treated", {})
+    made = {str(f.get("sha256")) for f in files if isinstance(f, dict)}
+    return frozenset(made | {str(digest) for digest in treated.values()} if isinstance(treated, dict) else made)
 
 
 def _manifest(
+    site: SiteReading,
     deliveries: Iterable[Delivery],
     kept: tuple[NewFile, ...],
     treated: Sequence[TreatedImage],
@@ -163,6 +166,10 @@ def _manifest(
         "rules": rules.as_dict(),
         "savings": {"before": savings.before, "after": dict(savings.after)},
         "files": sorted(files + earlier, key=lambda f: str(f["path"])),
+        "treated": {
+            **(previous or {}).get("treated", {}),
+            **{d.path: site.files[d.path].sha256 for d in deliveries if any(f.path in paths for f in d.files)},
+        },
         "decisions": {d.path: list(words.get(d.path, ())) for d in deliveries},
         "rewritten": sorted({*rewritten, *(previous or {}).get("rewritten", [])}),
     }

@@ -169,7 +169,7 @@ def plans_for(
     """Plans for every image in use; what an earlier handover made is left alone."""
     made = made_before(site, read)
     return tuple(
-        Plan(p.image, p.role, reason="Made by an earlier treatment.") if p.image.facts.sha256 in made else p
+        Plan(p.image, p.role, reason="Made or treated by an earlier treatment.") if p.image.facts.sha256 in made else p
         for p in plan_treatment(site, rules, slots, roles, measured_pages)
     )
 

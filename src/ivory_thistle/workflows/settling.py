@@ -271,7 +271,7 @@ def _in_the_way(site: SiteReading, deliveries: Mapping[str, Delivery]) -> Iterat
     """For originals that may stay on some page, the one place that takes nothing else, or why nothing stands there."""
     for path, delivery in deliveries.items():
         if not delivery.own_size:
-            yield path, "No file of its own size was worth it, and some places take one address alone."
+            yield path, "No smaller file of its own size was worth it, where one address is taken or as the fallback."
     for page in site.pages:
         for p in page.placements:
             if p.file and p.use == "kept" and p.element not in NOT_LOADED:

@@ -117,7 +117,7 @@ function captureSays(capture: Schemas["Capture"]): string {
 function runSays(run: Schemas["Run"]): string {
   if (run.state === "running") return `${run.done + run.failed} of ${run.total}`;
   const failed = run.failed ? `, ${run.failed} failed` : "";
-  return `${{ waiting: "waiting", finishing: "reckoning", done: "done", stopped: "stopped", failed: "failed" }[run.state]}${failed}`;
+  return `${{ waiting: "waiting", finishing: "comparing pages", done: "done", stopped: "stopped", failed: "failed" }[run.state]}${failed}`;
 }
 
 /** Bytes before, after, saved, and the pages over budget; always in sight. */

@@ -125,6 +125,7 @@ def get_savings(run_id: int, session: SessionDep) -> schemas.SavingsOut:
         pages_over_before=sum(p.state_before == "over" for p in pages),
         pages_over_after=sum(p.state_after == "over" for p in pages),
         heaviest=max((p.before for p in pages), default=0),
+        loads=schemas.LoadReport.model_validate(run.report) if run.report else None,
     )
 
 

@@ -7,6 +7,7 @@ from typing import Literal
 
 from ivory_thistle.api.schemas.base import BudgetState, Out
 from ivory_thistle.api.schemas.pages import FaultOut, Segment
+from ivory_thistle.core.selection.tier import Tier
 
 
 class LeftAlone(Out):
@@ -44,7 +45,10 @@ class Forecast(Out):
 
 
 class Run(Out):
-    """One execution of treatments, with its progress. `rate` is images a second, `seconds_left` estimated."""
+    """One execution of treatments, with its progress. `rate` is images a second, `seconds_left` estimated.
+
+    `compared` of `to_compare` pages and screens were compared in a browser, once its images are done.
+    """
 
     id: int
     capture_id: int
@@ -58,6 +62,8 @@ class Run(Out):
     bytes_after: int
     rate: float | None
     seconds_left: float | None
+    compared: int
+    to_compare: int
     created_at: datetime
     started_at: datetime | None
     finished_at: datetime | None
@@ -106,7 +112,7 @@ class PageSaving(Out):
 
 
 class SavingsOut(Out):
-    """Savings of a run: the site (each file once) and its pages."""
+    """Savings of a run: the site (each file once), its pages, and what they load (None for a run of long ago)."""
 
     before: int
     after: TierBytes
@@ -114,6 +120,65 @@ class SavingsOut(Out):
     pages_over_before: int
     pages_over_after: int
     heaviest: int
+    loads: LoadReport | None
+
+
+class LoadTotal(Out):
+    """All pages on one screen in one tier, scrolled through, as predicted from their markup.
+
+    `overshoot` are bytes over those of the narrowest files that would do, None without measured boxes; `heavier` are
+    pages that load more than before.
+    """
+
+    screen: str
+    tier: Tier
+    before: int
+    after: int
+    requests_before: int
+    requests_after: int
+    overshoot: int | None
+    heavier: list[str]
+
+
+class StillLoaded(Out):
+    """An original that treated pages load as it was, on how many of them, and why."""
+
+    path: str
+    bytes: int
+    pages: int
+    reason: str
+
+
+class Difference(Out):
+    """What a browser saw change on one page and screen."""
+
+    page: str
+    screen: str
+    words: str
+
+
+class Comparison(Out):
+    """Treated and original pages compared in a browser: `safer` images took a safer form than planned for that."""
+
+    pages: int
+    screens: int
+    safer: int
+    different: list[Difference]
+    unsure: list[str]
+
+
+class LoadReport(Out):
+    """What the pages of a run load; `unused_files` were made and nothing uses them.
+
+    `forms` counts the rewritten images by what was done to their markup.
+    """
+
+    totals: list[LoadTotal]
+    still_loaded: list[StillLoaded]
+    unused_files: int
+    unused_bytes: int
+    forms: dict[str, int]
+    comparison: Comparison | None
 
 
 class HandoverOut(Out):

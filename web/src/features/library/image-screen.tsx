@@ -9,6 +9,7 @@ import { FindingList } from "@/shared/ui/finding-list";
 import { useNotice } from "@/shared/ui/notices";
 import { Placements } from "@/shared/ui/placements";
 import { useSite } from "@/shared/ui/site-context";
+import { TableHead } from "@/shared/ui/table-head";
 import { Thumbnail } from "@/shared/ui/thumbnail";
 import { PixelFrame } from "./pixel-frame";
 
@@ -233,15 +234,7 @@ function Made({ captureId, image: i }: { captureId: number; image: Schemas["Imag
       ))}
       {i.renditions.length > 0 && (
         <table className="mt-3 border-collapse">
-          <thead className="text-ink-soft">
-            <tr className="border-b border-rule">
-              {["For", "Pixels", "Bytes", "Score", "Settings", ""].map((h) => (
-                <th key={h || "link"} scope="col" className="py-1.5 pr-8">
-                  {h || <span className="sr-only">Open</span>}
-                </th>
-              ))}
-            </tr>
-          </thead>
+          <TableHead words={["For", "Pixels", "Bytes", "Score", "Settings", ""]} />
           <tbody className="divide-y divide-rule">
             {i.renditions.map((r) => (
               <tr key={r.id}>

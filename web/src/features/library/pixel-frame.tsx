@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { count } from "@/shared/format/figures";
 import { useSite } from "@/shared/ui/site-context";
+import { TableHead } from "@/shared/ui/table-head";
 
 const MAX_DENSITY = 2;
 const SIZE = 300;
@@ -70,15 +71,7 @@ export function PixelFrame({ image }: { image: Schemas["ImageDetail"] }) {
             two pixels a CSS px are counted as needed.
           </p>
           <table className="border-collapse">
-            <thead className="text-ink-soft">
-              <tr className="border-b border-rule">
-                {["Screen", "Largest slot, CSS px", "Needs, pixels", "On"].map((h) => (
-                  <th key={h} scope="col" className="py-1.5 pr-8">
-                    {h}
-                  </th>
-                ))}
-              </tr>
-            </thead>
+            <TableHead words={["Screen", "Largest slot, CSS px", "Needs, pixels", "On"]} />
             <tbody className="divide-y divide-rule">
               {needs.map((n) => (
                 <tr key={n.screen}>

@@ -34,6 +34,14 @@ export function RunScreen() {
       </Title>
       {r.error && <Failed error={new Error(r.error)} />}
       <Progress done={r.done + r.failed} total={r.total} label="Images treated" />
+      {r.state === "finishing" && r.to_compare > 0 && (
+        <div className="mt-3">
+          <Progress done={r.compared} total={r.to_compare} label="Pages and screens compared" />
+          <p className="mt-1 text-ink-soft">
+            {count(r.compared)} of {count(r.to_compare)} pages and screens compared.
+          </p>
+        </div>
+      )}
       <dl className="mt-4 mb-8 flex flex-wrap gap-x-12 gap-y-4">
         <Fact name="done">
           {count(r.done + r.failed)} of {count(r.total)}
@@ -55,13 +63,15 @@ export function RunScreen() {
 function headline(r: Schemas["Run"]): string {
   if (r.state === "waiting") return "Waiting for its turn";
   if (r.state === "running") return `Treating ${counted(r.total, "image")}`;
-  if (r.state === "finishing") return "Reckoning the savings";
+  if (r.state === "finishing") return "Comparing the treated pages with the original ones";
   if (r.state === "stopped") return "Stopped";
   if (r.state === "failed") return "The run could not finish";
   return r.failed ? `Done, but for ${counted(r.failed, "image")}` : "Done";
 }
 
 function says(r: Schemas["Run"]): string {
+  if (r.state === "finishing")
+    return "Every page is loaded in Chromium as it was and as it will be; where a box would change, the image takes a safer form.";
   if (r.state === "running") return "You may leave this page or close the browser; the run goes on.";
   if (r.state === "stopped") return "What is finished is kept. Going on takes up the rest.";
   if (r.state === "done") return "Every finished file is kept. See what it saves, then take the handover.";
@@ -87,7 +97,7 @@ function Actions({ run }: { run: Schemas["Run"] }) {
     onSuccess: settle,
     onError: (error) => say(error.message),
   });
-  if (run.state === "running" || run.state === "waiting") {
+  if (run.state === "running" || run.state === "waiting" || run.state === "finishing") {
     return (
       <Button onClick={() => stop.mutate()} disabled={stop.isPending || stop.isSuccess}>
         {stop.isSuccess ? "Stopping after the pictures in hand …" : "Stop"}

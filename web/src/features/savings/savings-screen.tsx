@@ -8,7 +8,9 @@ import { buttonLook, Empty, Failed, Loading, Title } from "@/shared/ui/basics";
 import { Choice } from "@/shared/ui/choice";
 import { useSite } from "@/shared/ui/site-context";
 import { INKS } from "@/shared/ui/state";
+import { TableHead } from "@/shared/ui/table-head";
 import { WeightStrip } from "@/shared/ui/weight-strip";
+import { Loads } from "./loads";
 
 /** Bytes before, after and saved, for the site and every page, in each audience tier. */
 export function SavingsScreen() {
@@ -57,6 +59,7 @@ export function SavingsScreen() {
         .
       </p>
       <TierTable savings={s} />
+      {s.loads && <Loads report={s.loads} tier={tier} />}
       <ul className="mt-6 divide-y divide-rule border-y border-rule">
         {s.pages.map((page) => (
           <PageLine
@@ -74,15 +77,7 @@ export function SavingsScreen() {
 function TierTable({ savings: s }: { savings: Schemas["SavingsOut"] }) {
   return (
     <table className="mt-4 border-collapse">
-      <thead className="text-ink-soft">
-        <tr className="border-b border-rule">
-          {["Visitors whose browser shows", "before", "after", "saved"].map((h) => (
-            <th key={h} scope="col" className="py-1.5 pr-10">
-              {h}
-            </th>
-          ))}
-        </tr>
-      </thead>
+      <TableHead words={["Visitors whose browser shows", "before", "after", "saved"]} gap="pr-10" />
       <tbody className="divide-y divide-rule">
         {TIERS.map(([tier, words]) => (
           <tr key={tier}>

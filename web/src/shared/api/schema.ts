@@ -1095,6 +1095,22 @@ export interface components {
             finished_at: string | null;
         };
         /**
+         * Comparison
+         * @description Treated and original pages compared in a browser: `safer` images took a safer form than planned for that.
+         */
+        Comparison: {
+            /** Pages */
+            pages: number;
+            /** Screens */
+            screens: number;
+            /** Safer */
+            safer: number;
+            /** Different */
+            different: components["schemas"]["Difference"][];
+            /** Unsure */
+            unsure: string[];
+        };
+        /**
          * Connection
          * @description A line that visitors have: bits a second, and the round trip before the first byte in ms.
          */
@@ -1105,6 +1121,18 @@ export interface components {
             bits: number;
             /** Wait Ms */
             wait_ms: number;
+        };
+        /**
+         * Difference
+         * @description What a browser saw change on one page and screen.
+         */
+        Difference: {
+            /** Page */
+            page: string;
+            /** Screen */
+            screen: string;
+            /** Words */
+            words: string;
         };
         /**
          * Facet
@@ -1499,6 +1527,55 @@ export interface components {
             reason: string;
             /** Count */
             count: number;
+        };
+        /**
+         * LoadReport
+         * @description What the pages of a run load; `unused_files` were made and nothing uses them.
+         *
+         *     `forms` counts the rewritten images by what was done to their markup.
+         */
+        LoadReport: {
+            /** Totals */
+            totals: components["schemas"]["LoadTotal"][];
+            /** Still Loaded */
+            still_loaded: components["schemas"]["StillLoaded"][];
+            /** Unused Files */
+            unused_files: number;
+            /** Unused Bytes */
+            unused_bytes: number;
+            /** Forms */
+            forms: {
+                [key: string]: number;
+            };
+            comparison: components["schemas"]["Comparison"] | null;
+        };
+        /**
+         * LoadTotal
+         * @description All pages on one screen in one tier, scrolled through, as predicted from their markup.
+         *
+         *     `overshoot` are bytes over those of the narrowest files that would do, None without measured boxes; `heavier` are
+         *     pages that load more than before.
+         */
+        LoadTotal: {
+            /** Screen */
+            screen: string;
+            /**
+             * Tier
+             * @enum {string}
+             */
+            tier: "avif" | "webp" | "baseline";
+            /** Before */
+            before: number;
+            /** After */
+            after: number;
+            /** Requests Before */
+            requests_before: number;
+            /** Requests After */
+            requests_after: number;
+            /** Overshoot */
+            overshoot: number | null;
+            /** Heavier */
+            heavier: string[];
         };
         /**
          * LoadedImage
@@ -1939,6 +2016,8 @@ export interface components {
         /**
          * Run
          * @description One execution of treatments, with its progress. `rate` is images a second, `seconds_left` estimated.
+         *
+         *     `compared` of `to_compare` pages and screens were compared in a browser, once its images are done.
          */
         Run: {
             /** Id */
@@ -1968,6 +2047,10 @@ export interface components {
             rate: number | null;
             /** Seconds Left */
             seconds_left: number | null;
+            /** Compared */
+            compared: number;
+            /** To Compare */
+            to_compare: number;
             /**
              * Created At
              * Format: date-time
@@ -1980,7 +2063,7 @@ export interface components {
         };
         /**
          * SavingsOut
-         * @description Savings of a run: the site (each file once) and its pages.
+         * @description Savings of a run: the site (each file once), its pages, and what they load (None for a run of long ago).
          */
         SavingsOut: {
             /** Before */
@@ -1994,6 +2077,7 @@ export interface components {
             pages_over_after: number;
             /** Heaviest */
             heaviest: number;
+            loads: components["schemas"]["LoadReport"] | null;
         };
         /**
          * Screen
@@ -2183,6 +2267,20 @@ export interface components {
             lazy: boolean;
             /** Bytes */
             bytes: number;
+        };
+        /**
+         * StillLoaded
+         * @description An original that treated pages load as it was, on how many of them, and why.
+         */
+        StillLoaded: {
+            /** Path */
+            path: string;
+            /** Bytes */
+            bytes: number;
+            /** Pages */
+            pages: number;
+            /** Reason */
+            reason: string;
         };
         /**
          * TaskList

@@ -113,7 +113,7 @@ class Settler:
             site, read = self._handed_over(rewrite)
             found: dict[str, list[PageLoads]] = defaultdict(list)
             guilty: dict[str, set[str]] = defaultdict(set)
-            for one in self._predictor.loads(site, read, pages):
+            for one in self._predictor.loads(site, read, rewrite.texts, pages):
                 found[one.page].append(one)
                 guilty[one.page] |= heavier(one, self._families[one.page])
             self._loads |= found

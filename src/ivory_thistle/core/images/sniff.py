@@ -55,11 +55,12 @@ MIME: dict[ImageFormat, str] = {
 
 IMAGE_EXTENSIONS = frozenset(e for names in EXTENSIONS.values() for e in names)
 
-_SVG_START = re.compile(
-    rb"^(?:\xef\xbb\xbf)?\s*(?:<\?xml[^>]*\?>\s*|<!--.*?-->\s*|<!DOCTYPE\s+svg[^>\[]*(?:\[.*?\])?\s*>\s*)*"
-    rb"<(?:[A-Za-z]+:)?svg[\s>/]",
-    re.DOTALL | re.IGNORECASE,
-)
+_SVG_TAG = re.compile(rb"<(?:[A-Za-z]{1,40}:)?svg[\s>/]", re.IGNORECASE)
+_SPACE = b" \t\n\r\f\v"
+# What may stand before the first tag: how it begins, and what ends it.
+_BEFORE_SVG = ((b"<?xml", b"?>"), (b"<!--", b"-->"), (b"<!doctype svg", b">"))
+_BMP_HEADERS = frozenset({12, 40, 52, 56, 64, 108, 124})
+"""The sizes that the second header of a BMP file may have; a text may begin with BM too."""
 _AVIF_BRANDS = (b"avif", b"avis")
 _HEIC_BRANDS = (b"heic", b"heix", b"hevc", b"hevx", b"heim", b"heis", b"mif1", b"msf1")
 
@@ -73,9 +74,28 @@ def sniff_format(head: bytes) -> ImageFormat | None:
         return "webp"
     if head[4:8] == b"ftyp":
         return _brand(head)
-    if b"<" in head[:4096] and _SVG_START.match(head[:4096]):
-        return "svg"
-    return None
+    if head[:2] == b"BM" and int.from_bytes(head[14:18], "little") in _BMP_HEADERS:
+        return "bmp"
+    return "svg" if _begins_as_svg(head[:4096]) else None
+
+
+def _begins_as_svg(head: bytes) -> bool:
+    """Whether `svg` is the first tag, behind XML's declaration, comments and a document type."""
+    low = head.lower()
+    at = 3 if head.startswith(b"\xef\xbb\xbf") else 0
+    while True:
+        at = len(head) - len(head[at:].lstrip(_SPACE))
+        end = next((end for start, end in _BEFORE_SVG if low.startswith(start, at)), None)
+        if end is None:
+            return _SVG_TAG.match(head, at) is not None
+        # A document type may hold declarations in brackets.
+        subset, plain = low.find(b"[", at), low.find(end, at)
+        if end == b">" and 0 <= subset < plain:
+            inner = low.find(b"]", subset)
+            plain = low.find(end, inner) if inner >= 0 else -1
+        if plain < 0:
+            return False
+        at = plain + len(end)
 
 
 _SIGNATURES: tuple[tuple[bytes, ImageFormat], ...] = (
@@ -83,7 +103,6 @@ _SIGNATURES: tuple[tuple[bytes, ImageFormat], ...] = (
     (b"\x89PNG\r\n\x1a\n", "png"),
     (b"GIF87a", "gif"),
     (b"GIF89a", "gif"),
-    (b"BM", "bmp"),
     (b"\x00\x00\x01\x00", "ico"),
     (b"\x00\x00\x02\x00", "ico"),
     (b"II*\x00", "tiff"),

@@ -44,15 +44,23 @@ class Predictor:
         self._before: dict[str, dict[tuple[str, Tier], tuple[Loaded, ...]]] = {}
 
     def loads(
-        self, handed_over: SiteReading, read: Callable[[str], bytes], pages: Collection[str] | None = None
+        self,
+        handed_over: SiteReading,
+        read: Callable[[str], bytes],
+        changed: Collection[str],
+        pages: Collection[str] | None = None,
     ) -> Iterator[PageLoads]:
-        """Every page (or those named), screen and tier; `read` gives the handed-over site's files."""
+        """Every page (or those named), screen and tier; `read` gives the handed-over site's files.
+
+        `changed` are the paths of pages and sheets that are not as they were: other pages load what they did.
+        """
         for page in self._site.pages:
             if page.is_folder or page.path not in self._site.files or (pages is not None and page.path not in pages):
                 continue
             if page.path not in self._before:
                 self._before[page.path] = self._asked(page.path, self._site, self._read)
-            after = self._asked(page.path, handed_over, read)
+            touched = page.path in changed or not set(page.stylesheets).isdisjoint(changed)
+            after = self._asked(page.path, handed_over, read) if touched else self._before[page.path]
             for (screen, tier), before in self._before[page.path].items():
                 yield PageLoads(page.path, screen, tier, before, after[screen, tier])
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import pairwise
 from typing import Any
 
@@ -41,27 +42,41 @@ def widened(text: str, classes: Collection[str] | None) -> tuple[tuple[Wide, ...
     """
     found: list[Wide] = []
     understood = True
-    for part in comma_parts(tinycss2.parse_component_value_list(text, skip_comments=True)):
-        wide = _EMPTY_COMPOUND.sub(r"\1*", "".join(_pieces(part, _droppable(part, classes)))).replace(_GONE, "")
-        by_place = _BY_PLACE.search(wide) is not None
-        try:
-            found += [Wide(c, by_place) for c in cssselect2.compile_selector_list(wide)]
-        except cssselect2.SelectorError:
-            understood &= not by_place
+    for part, named, has_id in _parts(text):
+        dropped = frozenset[str]()
+        if classes is not None:
+            unknown = frozenset(name for name in named if name not in classes)
+            dropped = unknown if len(unknown) < len(named) or has_id else dropped
+        wide, known = _wide(part, dropped)
+        found += wide
+        understood &= known
     return tuple(found), understood
 
 
-def _droppable(nodes: Sequence[Any], classes: Collection[str] | None) -> frozenset[str]:
-    """The classes that a script may add; none where the selector has no name of the page."""
-    if classes is None:
-        return frozenset()
-    named = [
-        after.value
-        for dot, after in pairwise(nodes)
-        if dot.type == "literal" and dot.value == "." and after.type == "ident"
-    ]
-    unknown = frozenset(name for name in named if name not in classes)
-    return unknown if len(unknown) < len(set(named)) or any(n.type == "hash" for n in nodes) else frozenset()
+@lru_cache(50_000)
+def _parts(text: str) -> tuple[tuple[str, frozenset[str], bool], ...]:
+    """Each selector of a list with the classes it names, and whether it names an id."""
+    found = []
+    for part in comma_parts(tinycss2.parse_component_value_list(text, skip_comments=True)):
+        named = frozenset(
+            after.value
+            for dot, after in pairwise(part)
+            if dot.type == "literal" and dot.value == "." and after.type == "ident"
+        )
+        found.append((tinycss2.serialize(part), named, any(n.type == "hash" for n in part)))
+    return tuple(found)
+
+
+@lru_cache(50_000)
+def _wide(text: str, dropped: frozenset[str]) -> tuple[tuple[Wide, ...], bool]:
+    """One selector without its states and the dropped classes, and whether it was understood."""
+    nodes = tinycss2.parse_component_value_list(text, skip_comments=True)
+    wide = _EMPTY_COMPOUND.sub(r"\1*", "".join(_pieces(nodes, dropped))).replace(_GONE, "")
+    by_place = _BY_PLACE.search(wide) is not None
+    try:
+        return tuple(Wide(c, by_place) for c in cssselect2.compile_selector_list(wide)), True
+    except cssselect2.SelectorError:
+        return (), not by_place
 
 
 def _pieces(nodes: Sequence[Any], dropped: frozenset[str]) -> Iterator[str]:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
 from math import inf
 from typing import Any
 
@@ -107,8 +108,7 @@ class RuleReader:
         self._sheet(text, base, conditions, (), 0)
 
     def _sheet(self, text: str, base: str, conditions: tuple[str, ...], layer: tuple[str, ...], depth: int) -> None:
-        nodes = tinycss2.parse_stylesheet(text, skip_comments=True, skip_whitespace=True)
-        self._nodes(nodes, _Place(base, conditions, layer, None, depth))
+        self._nodes(_parsed(text), _Place(base, conditions, layer, None, depth))
 
     def _nodes(self, nodes: Iterable[Any], place: _Place) -> None:
         imports_end = False
@@ -164,21 +164,21 @@ class RuleReader:
         elif name != "supports" or not supported(prelude):
             return
         if place.parent is None:
-            self._nodes(tinycss2.parse_rule_list(node.content, skip_comments=True, skip_whitespace=True), place)
+            self._nodes(_rules_in(node), place)
         else:
-            self._block(node.content, place.parent, place)
+            self._block(node, place.parent, place)
 
     def _rule(self, node: Any, place: _Place) -> None:
-        selector = tinycss2.serialize(node.prelude)
+        selector = _selector_of(node)
         if place.parent is not None:
             inner = f":is({place.parent})"
             selector = selector.replace("&", inner) if "&" in selector else f"{inner} {selector}"
-        self._block(node.content, selector, place.under(parent=selector))
+        self._block(node, selector, place.under(parent=selector))
 
-    def _block(self, content: Sequence[Any], selector: str, place: _Place) -> None:
+    def _block(self, rule: Any, selector: str, place: _Place) -> None:
         declared: list[Declared] = []
         nested: list[Any] = []
-        for node in tinycss2.parse_blocks_contents(content, skip_comments=True, skip_whitespace=True):
+        for node in _contents_of(rule):
             if node.type == "declaration":
                 declared += _declared(node, place.base, self._wanted)
             elif node.type in ("qualified-rule", "at-rule"):
@@ -187,6 +187,29 @@ class RuleReader:
             layer = self._layers.key(place.layer)
             self.rules.append(Rule(compiled, tuple(declared), place.conditions, layer))
         self._nodes(nested, place)
+
+
+# The pages of a site share their sheets: each is parsed once, and so is each of its rules.
+
+
+@lru_cache(64)
+def _parsed(text: str) -> tuple[Any, ...]:
+    return tuple(tinycss2.parse_stylesheet(text, skip_comments=True, skip_whitespace=True))
+
+
+@lru_cache(20_000)
+def _rules_in(node: Any) -> tuple[Any, ...]:
+    return tuple(tinycss2.parse_rule_list(node.content, skip_comments=True, skip_whitespace=True))
+
+
+@lru_cache(50_000)
+def _contents_of(node: Any) -> tuple[Any, ...]:
+    return tuple(tinycss2.parse_blocks_contents(node.content, skip_comments=True, skip_whitespace=True))
+
+
+@lru_cache(50_000)
+def _selector_of(node: Any) -> str:
+    return str(tinycss2.serialize(node.prelude))
 
 
 @dataclass(frozen=True, slots=True)
@@ -208,6 +231,7 @@ def _block(content: Sequence[Any]) -> Any:
     return tinycss2.ast.ParenthesesBlock(0, 0, list(content))
 
 
+@lru_cache(50_000)
 def _compiled(selector: str) -> tuple[CompiledSelector, ...]:
     """Each selector of a list by itself, so that one that is not understood leaves the others."""
     found: list[CompiledSelector] = []

@@ -41,6 +41,17 @@ class Painted:
     node: Element
 
 
+@dataclass(frozen=True, slots=True)
+class _Pictured:
+    """A value of a property that may hold pictures, and what its addresses resolve against."""
+
+    value: Sequence[Any]
+    base: str
+    property: str
+    pseudo: str
+    node: Element
+
+
 class Painter:
     """The cascade of one page: `rules` as read from its style sheets, `base` what its own addresses resolve against.
 
@@ -49,18 +60,34 @@ class Painter:
 
     def __init__(self, document: Document, rules: Sequence[Rule], base: str, inline: bool = True) -> None:
         self._document, self._rules, self._base, self._inline = document, rules, base, inline
+        self._known: dict[tuple[bool, ...], tuple[list[_Pictured], set[Element]]] = {}
 
     def paint(self, screen: Screen, shown: frozenset[str]) -> tuple[list[Painted], set[Element]]:
         """Every picture loaded for its style, in tree order, and the elements that have no box on that screen."""
+        pictured, boxless = self._styled(screen)
+        found = [
+            Painted(address, p.property, p.pseudo, p.node)
+            for p in pictured
+            for address in pictures_in(p.value, p.base, screen, shown)
+        ]
+        return found, boxless
+
+    def _styled(self, screen: Screen) -> tuple[list[_Pictured], set[Element]]:
+        """The cascade on a screen; the same for all screens on which the same rules hold."""
+        holding = tuple(holds(rule, screen) for rule in self._rules)
+        known = self._known.get(holding)
+        if known is not None:
+            return known
         matcher = cssselect2.Matcher()
-        for rule in self._rules:
-            if holds(rule, screen):
+        for rule, applies in zip(self._rules, holding, strict=True):
+            if applies:
                 for selector in rule.selectors:
                     matcher.add_selector(selector, rule)
-        found: list[Painted] = []
+        found: list[_Pictured] = []
         boxless: set[Element] = set()
         wrapped = cssselect2.ElementWrapper.from_html_root(self._document.root)
-        self._walk(wrapped, matcher, {}, found, boxless, screen, shown)
+        self._walk(wrapped, matcher, {}, found, boxless)
+        self._known[holding] = found, boxless
         return found, boxless
 
     def _walk(
@@ -68,10 +95,8 @@ class Painter:
         element: Any,
         matcher: Any,
         inherited: Style,
-        found: list[Painted],
+        found: list[_Pictured],
         boxless: set[Element],
-        screen: Screen,
-        shown: frozenset[str],
     ) -> None:
         node = element.etree_element
         styles = self._styles(element, matcher)
@@ -86,13 +111,13 @@ class Painter:
             visible = variables | {n: d for n, d in style.items() if n.startswith("--")}
             for name in sorted(style.keys() & PICTURED):
                 value = substituted(style[name].value, visible)
-                addresses = pictures_in(value, style[name].base, screen, shown)
-                found += [Painted(address, name, pseudo, node) for address in addresses]
+                if any(n.type in ("url", "function") for n in value):
+                    found.append(_Pictured(value, style[name].base, name, pseudo, node))
         for child in element.iter_children():
             if _closed(node) and child.local_name != "summary":
                 boxless |= {e for e in child.etree_element.iter() if isinstance(e.tag, str)}
             else:
-                self._walk(child, matcher, variables, found, boxless, screen, shown)
+                self._walk(child, matcher, variables, found, boxless)
 
     def _styles(self, element: Any, matcher: Any) -> dict[str, Style]:
         """The winning declarations of an element and its pseudo-elements.

@@ -9,7 +9,11 @@ down_revision = "0005"
 branch_labels = None
 depends_on = None
 
-_NUMBERS = (("run", "compared", sa.Integer()), ("run", "to_compare", sa.Integer()), ("task", "own_size", sa.Boolean()))
+_NUMBERS = (
+    ("run", "compared", sa.BigInteger()),
+    ("run", "to_compare", sa.BigInteger()),
+    ("task", "own_size", sa.Boolean()),
+)
 
 
 def upgrade() -> None:

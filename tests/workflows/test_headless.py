@@ -86,9 +86,9 @@ def test_treating_writes_a_whole_site_and_keeps_the_original(site_folder: Path, 
     assert all(p["saved"] == p["before"] - p["after"] and p["saved"] > 0 for p in savings["pages"])
     assert len(after["savings.csv"].splitlines()) == 4
 
-    site, handover, failed = treat_folder(Folder(out), tmp_path / "again", Rules(fixed=True))
+    again = treat_folder(Folder(out), tmp_path / "again", Rules(fixed=True))
     assert contents(tmp_path / "again") == after
-    assert not handover.new_files and site.broken_count == 1 and len(failed) == 1
+    assert not again.handover.new_files and again.site.broken_count == 1 and len(again.failed) == 1
 
 
 def test_the_handover_leads_nowhere_that_is_not_there(site_folder: Path, tmp_path: Path) -> None:

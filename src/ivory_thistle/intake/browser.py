@@ -123,7 +123,7 @@ def measure_pages(
         on_page(measured)
         return not measured.problem
 
-    asyncio.run(in_browsers([(page, screen) for page in pages for screen in screens], one, at_once))
+    in_browsers([(page, screen) for page in pages for screen in screens], one, at_once)
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import shutil
 from collections.abc import AsyncIterator, Awaitable, Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import asynccontextmanager, suppress
 from typing import TypeVar
 
@@ -35,8 +36,14 @@ def browser_binary() -> str | None:
 T = TypeVar("T")
 
 
-async def in_browsers(jobs: Sequence[T], work: Callable[[Browser, T], Awaitable[bool]], at_once: int = 2) -> None:
+def in_browsers(jobs: Sequence[T], work: Callable[[Browser, T], Awaitable[bool]], at_once: int = 2) -> None:
     """Gives every job a browser, `at_once` at a time. After a job that did not go well (False), it gets a new one."""
+    # A thread of its own, since this one may run an event loop already.
+    with ThreadPoolExecutor(1) as pool:
+        pool.submit(asyncio.run, _in_browsers(jobs, work, at_once)).result()
+
+
+async def _in_browsers(jobs: Sequence[T], work: Callable[[Browser, T], Awaitable[bool]], at_once: int) -> None:
     waiting = list(reversed(jobs))
     async with async_playwright() as playwright:
 

@@ -167,7 +167,7 @@ def compare_sites(
         on_page()
         return not (old.problem or new.problem)
 
-    asyncio.run(in_browsers([(page, screen) for page in pages for screen in screens], one, at_once))
+    in_browsers([(page, screen) for page in pages for screen in screens], one, at_once)
     order = {page: n for n, page in enumerate(pages)}
     return sorted(found, key=lambda d: (order[d.page], d.screen))
 
@@ -200,7 +200,7 @@ def compare_plain_pages(before: str, after: str, pages: Sequence[str], screens: 
         return True
 
     parts = [pages[n : n + _TOGETHER] for n in range(0, len(pages), _TOGETHER)]
-    asyncio.run(in_browsers([(screen, part) for screen in screens for part in parts], one))
+    in_browsers([(screen, part) for screen in screens for part in parts], one)
     return found
 
 

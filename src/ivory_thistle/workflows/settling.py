@@ -120,9 +120,10 @@ class Settler:
             worse = {page: families for page, families in guilty.items() if families}
             if not worse:
                 break
-            pages = None if limits.plain or limits.sheets_left else set(worse)
             for path, families in worse.items():
                 self._step_back(self._pages[path], families, limits, rewrite)
+            # A sheet that changes does so for every page.
+            pages = None if limits.plain or limits.sheets_left else set(worse)
         return rewrite
 
     def _step_back(self, page: Page, families: Collection[str], limits: Limits, rewrite: SiteRewrite) -> None:

@@ -78,6 +78,15 @@ class Folder:
         """A file's content. Raises OSError."""
         return (self.root / path).read_bytes()
 
+    def plain(self, path: str) -> SiteFile:
+        """One file as bytes alone, whatever it holds. Raises OSError."""
+        digest, size = sha256(), 0
+        with (self.root / path).open("rb") as file:
+            while block := file.read(1 << 20):
+                digest.update(block)
+                size += len(block)
+        return SiteFile(path, digest.hexdigest(), size)
+
     def inspect(self, path: str) -> tuple[SiteFile | None, tuple[Fault, ...], bytes | None]:
         """One file's facts, its faults, and its content where that was read whole (pictures, pages, CSS)."""
         whole = self.root / path

@@ -22,7 +22,7 @@ from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.archived import store_requests, stored_requests, with_requests
-from ivory_thistle.workflows.reading import Progress, inspect_folder, nothing
+from ivory_thistle.workflows.reading import Progress, inspect_folder, nothing, page_failed
 
 THUMBNAIL_SIDE = 320
 
@@ -60,7 +60,7 @@ def capture_folder(
     files = [f for f in files if not f.path.startswith(".crawl")] + list(found.files)
     site = read_site(
         files, folder.read, [*faults, *found.faults], found.own_hosts, found.aliases, lazy_attributes=lazy,
-        judge=markup_faults,
+        judge=markup_faults, on_failure=page_failed,
     )  # fmt: skip
     if found.requests:
         site = with_requests(site, found.requests)

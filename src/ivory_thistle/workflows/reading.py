@@ -5,11 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 
+import structlog
+
 from ivory_thistle.core.faults import Fault
 from ivory_thistle.core.references.site import SiteFile, SiteReading, read_site
 from ivory_thistle.core.selection.markup_faults import markup_faults
 from ivory_thistle.intake.folder import Folder
 
+log = structlog.get_logger()
 Progress = Callable[[int, int], None]
 _THREADS = 2
 
@@ -28,7 +31,14 @@ def inspect_folder(
     files: list[SiteFile] = []
 
     def one(path: str) -> tuple[SiteFile | None, tuple[Fault, ...]]:
-        file, found, data = folder.inspect(path)
+        try:
+            file, found, data = folder.inspect(path)
+        except Exception as error:
+            # Whatever one file holds, the others are read.
+            log.warning("file not understood", path=path, error=repr(error))
+            file, data = folder.plain(path), None
+            message = f"{path} can't be understood ({type(error).__name__}); it is kept as it is."
+            found = (Fault("unreadable-file", path, message),)
         if file:
             keep(file, data)
         return file, found
@@ -45,4 +55,9 @@ def inspect_folder(
 def read_folder(folder: Folder, on_file: Progress = nothing) -> SiteReading:
     """A folder read as a site."""
     files, faults = inspect_folder(folder, on_file)
-    return read_site(files, folder.read, faults, judge=markup_faults)
+    return read_site(files, folder.read, faults, judge=markup_faults, on_failure=page_failed)
+
+
+def page_failed(path: str, error: Exception) -> None:
+    """Keeps in the log which page could not be read, and how."""
+    log.warning("page not understood", path=path, error=repr(error))

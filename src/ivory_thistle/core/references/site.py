@@ -186,11 +186,12 @@ def read_site(
     on_page: Callable[[str], None] = lambda path: None,
     lazy_attributes: tuple[str, ...] = LAZY_ATTRIBUTES,
     judge: Callable[[str, Source], Iterable[Fault]] = lambda path, source: (),
+    on_failure: Callable[[str, Exception], None] = lambda path, error: None,
 ) -> SiteReading:
     """Reads every page of a site and joins pages with images.
 
     `read` gives a file's bytes by path; `on_page` is told each page as it is read; `judge` gives the faults of a
-    page's markup.
+    page's markup. A page that can't be read is a fault, is listed without images, and is told to `on_failure`.
     """
     by_path = {f.path: f for f in files}
     hosts = tuple(own_hosts)
@@ -199,9 +200,15 @@ def read_site(
     collected = list(faults)
     pages, linked = [], set[str]()
     for path in sorted(p for p in by_path if is_page(p)):
-        source = read_html_source(read(path))
-        page, links = _read_one(path, source, by_path, index, sheets, read, collected, lazy_attributes)
-        collected += judge(path, source)
+        try:
+            source = read_html_source(read(path))
+            page, links = _read_one(path, source, by_path, index, sheets, read, collected, lazy_attributes)
+            collected += judge(path, source)
+        except Exception as error:
+            # Whatever one page holds, the others are read.
+            on_failure(path, error)
+            collected.append(_unreadable(path, error))
+            page, links = Page(path, "", "", by_path[path].bytes, (), 0, (), (), ()), set()
         pages.append(page)
         linked |= links
         on_page(path)
@@ -210,6 +217,11 @@ def read_site(
     images = _group_images(by_path, pages, linked)
     joined = {p: i for i in images for p in i.paths}
     return SiteReading(by_path, tuple(pages), images, tuple(collected), hosts, aliases or {}, joined)
+
+
+def _unreadable(path: str, error: Exception) -> Fault:
+    why = f"it can't be read here ({error.strerror})" if isinstance(error, OSError) else "its markup can't be followed"
+    return Fault("unreadable-page", path, f"{path} is not audited: {why}; {type(error).__name__}.")
 
 
 def _read_one(

@@ -101,12 +101,14 @@ def _is_shadow(template: Element) -> bool:
 
 
 def _outside_templates(node: Element) -> Iterator[Element]:
-    if not isinstance(node.tag, str):  # a comment
-        return
-    yield node
-    if node.tag != "template":
-        for child in node:
-            yield from _outside_templates(child)
+    waiting = [node]
+    while waiting:
+        at = waiting.pop()
+        if not isinstance(at.tag, str):  # a comment
+            continue
+        yield at
+        if at.tag != "template":
+            waiting += reversed(at)
 
 
 def _pixels(value: str | None) -> int | None:

@@ -7,6 +7,7 @@ it, as the standard allows where the font is not known).
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Callable, Sequence
 from typing import Any
 
@@ -24,6 +25,8 @@ _ABSOLUTE = {
 Value = tuple[float, int, int]
 """A number with its powers of length and of resolution: (3, 0, 0) is the number 3, (3, 1, 0) is 3 px."""
 _SIMPLE = frozenset({"calc", "-webkit-calc", "min", "max", "clamp"})
+_BRACKET = re.compile(r"[()\[\]{}]")
+_MOST_DEPTH = 40
 _CONSTANTS = {"pi": math.pi, "e": math.e, "infinity": math.inf, "-infinity": -math.inf, "nan": math.nan}
 _RESOLUTIONS = {"dppx": 1.0, "x": 1.0, "dpi": 1 / 96, "dpcm": 2.54 / 96}
 _ANGLES = {"deg": math.pi / 180, "rad": 1.0, "grad": math.pi / 200, "turn": 2 * math.pi}
@@ -243,5 +246,16 @@ def _multiply(a: Value, b: Value, plain: bool) -> Value | None:
 
 
 def component_values(text: str) -> list[Any]:
-    """A text as component values (CSS Syntax)."""
+    """A text as component values (CSS Syntax); one error where brackets nest deeper than any real value's do."""
+    if _depth(text) > _MOST_DEPTH:
+        return [tinycss2.ast.ParseError(1, 1, "too-deep", "Brackets nest too deeply.")]
     return list(tinycss2.parse_component_value_list(text, skip_comments=True))
+
+
+def _depth(text: str) -> int:
+    """How deeply brackets nest, at most: closing ones are counted as if all fitted."""
+    depth = most = 0
+    for found in _BRACKET.finditer(text):
+        depth = depth + 1 if found.group() in "([{" else max(0, depth - 1)
+        most = max(most, depth)
+    return most

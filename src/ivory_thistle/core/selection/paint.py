@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from itertools import islice
 from math import inf
 from typing import Any
 from xml.etree.ElementTree import Element
@@ -24,6 +25,7 @@ _WITHOUT_BOX = frozenset(
 )  # fmt: skip
 _BACKGROUND_ATTRIBUTE = frozenset({"body", "table", "thead", "tbody", "tfoot", "tr", "td", "th"})
 _MAX_VARIABLES = 32
+_MOST_NODES = 5_000
 
 Weight = tuple[bool, bool, tuple[float, ...], tuple[int, ...], int]
 """How a declaration sorts in the cascade: important, inline, layer, specificity, order."""
@@ -86,25 +88,24 @@ class Painter:
         found: list[_Pictured] = []
         boxless: set[Element] = set()
         wrapped = cssselect2.ElementWrapper.from_html_root(self._document.root)
-        self._walk(wrapped, matcher, {}, found, boxless)
+        waiting: list[tuple[Any, Style]] = [(wrapped, {})]
+        while waiting:
+            element, inherited = waiting.pop()
+            waiting += reversed(self._visit(element, matcher, inherited, found, boxless))
         self._known[holding] = found, boxless
         return found, boxless
 
-    def _walk(
-        self,
-        element: Any,
-        matcher: Any,
-        inherited: Style,
-        found: list[_Pictured],
-        boxless: set[Element],
-    ) -> None:
+    def _visit(
+        self, element: Any, matcher: Any, inherited: Style, found: list[_Pictured], boxless: set[Element]
+    ) -> list[tuple[Any, Style]]:
+        """Notes what one element shows; gives its children that have boxes, each with the variables it inherits."""
         node = element.etree_element
         styles = self._styles(element, matcher)
         own = styles.pop("", {})
         variables = inherited | {n: d for n, d in own.items() if n.startswith("--")}
         if not _has_box(node, own):
             boxless |= {e for e in node.iter() if isinstance(e.tag, str)}
-            return
+            return []
         for pseudo, style in [("", own), *sorted(styles.items())]:
             if pseudo in ("before", "after") and not _generates(style):
                 continue
@@ -113,11 +114,13 @@ class Painter:
                 value = substituted(style[name].value, visible)
                 if any(n.type in ("url", "function") for n in value):
                     found.append(_Pictured(value, style[name].base, name, pseudo, node))
+        going_on: list[tuple[Any, Style]] = []
         for child in element.iter_children():
             if _closed(node) and child.local_name != "summary":
                 boxless |= {e for e in child.etree_element.iter() if isinstance(e.tag, str)}
             else:
-                self._walk(child, matcher, variables, found, boxless)
+                going_on.append((child, variables))
+        return going_on
 
     def _styles(self, element: Any, matcher: Any) -> dict[str, Style]:
         """The winning declarations of an element and its pseudo-elements.
@@ -182,7 +185,9 @@ def substituted(value: Sequence[Any], variables: Style, depth: int = 0) -> list[
     https://drafts.csswg.org/css-variables/#substitute-a-var . An address in a custom property resolves against the
     sheet that uses it, as Chromium does.
     """
-    return list(_substituted(value, variables, depth))
+    found = list(islice(_substituted(value, variables, depth), _MOST_NODES + 1))
+    # Variables that name others twice would grow without end.
+    return found if len(found) <= _MOST_NODES else []
 
 
 def _substituted(value: Sequence[Any], variables: Style, depth: int) -> Iterator[Any]:

@@ -1,0 +1,98 @@
+"""Input of any depth and length is read in time that grows with it, and one bad page is that page's fault alone."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+
+import pytest
+
+from ivory_thistle.core.images.sniff import sniff_format
+from ivory_thistle.core.references.site import SiteFile, read_site
+from ivory_thistle.core.references.source import read_html_source
+from ivory_thistle.core.selection.candidates import source_size
+from ivory_thistle.core.selection.document import Document
+from ivory_thistle.core.selection.loads import PageOnScreens
+from ivory_thistle.core.selection.media import matches_media
+from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, SHOWN
+
+PHONE = DEFAULT_SCREENS[0]
+
+
+def loads(html: str) -> list[str]:
+    """The paths that a page of this markup loads."""
+    files = [SiteFile("index.html", "x", len(html)), SiteFile("a.png", "a", 9)]
+    site = read_site(files, lambda path: html.encode())
+    page = PageOnScreens("index.html", site, lambda path: html.encode())
+    return [load.address for load in page.loads(PHONE, SHOWN["avif"])]
+
+
+def test_deep_trees_are_walked() -> None:
+    """3,000 elements in one another, with a picture at the bottom."""
+    html = "<div>" * 3000 + '<img src=a.png><p style="background:url(a.png)">x'
+    assert loads(html) == ["http://site.invalid/a.png"] * 2
+    assert len(Document(read_html_source(html.encode())).images) == 1
+
+
+def test_deep_brackets_are_no_condition() -> None:
+    """No browser's style sheet nests so; Chromium gives up on them, too."""
+    deep = "(" * 5000 + "width" + ")" * 5000
+    assert not matches_media(deep, PHONE)
+    assert source_size(f"{deep} 10px, calc{deep}, 90px", PHONE) == PHONE.width
+    assert matches_media("((((((width))))))", PHONE)
+
+
+def test_variables_that_double_end() -> None:
+    """Each names the one before twice: 2 to the 40th addresses."""
+    css = "".join(f"--v{n}: var(--v{n - 1}) var(--v{n - 1});" for n in range(1, 41))
+    assert loads(f"<style>p{{--v0: url(a.png);{css}background: var(--v40)}}</style><p>x") == []
+
+
+def test_a_page_that_can_not_be_followed_is_its_own_fault() -> None:
+    """The others are read, and it is listed."""
+    told: list[str] = []
+
+    def read(path: str) -> bytes:
+        if path == "bad.html":
+            raise RecursionError
+        return b"<img src=a.png>"
+
+    files = [SiteFile(p, p, 9) for p in ("bad.html", "good.html")]
+    site = read_site(files, read, on_failure=lambda path, error: told.append(f"{path} {type(error).__name__}"))
+    assert [p.path for p in site.pages] == ["bad.html", "good.html"] and told == ["bad.html RecursionError"]
+    assert [f.message for f in site.faults] == [
+        "bad.html is not audited: its markup can't be followed; RecursionError."
+    ]
+
+
+GROWING: dict[str, Callable[[int], bytes]] = {
+    "comments": lambda n: b"<!-- a -->" * n,
+    "comments unclosed": lambda n: b"<!-- a " * n,
+    "declarations": lambda n: b"<?xml a?>" * n,
+    "document types": lambda n: b"<!DOCTYPE svg [" * n,
+    "blanks": lambda n: b" " * n + b"<",
+}
+
+
+@pytest.mark.parametrize("name", GROWING)
+def test_formats_are_told_in_linear_time(name: str) -> None:
+    """Twice the input takes at most some three times as long; thirty comments once took longer than a day."""
+    took = []
+    for n in (100, 200, 400):
+        data = GROWING[name](n)[:4096]
+        begun = time.perf_counter()
+        for _ in range(20):
+            assert sniff_format(data) is None
+        took.append(time.perf_counter() - begun)
+    assert took[-1] < 0.5
+
+
+def test_text_that_begins_like_a_picture_is_none() -> None:
+    """BM begins a bitmap only before a header of a size that there is; SVG only where its tag is the first."""
+    assert sniff_format(b"BMW and other words of more than eighteen letters") is None
+    assert sniff_format(b"BM" + b"\0" * 12 + b"\x28\0\0\0" + b"\0" * 40) == "bmp"
+    assert (
+        sniff_format(b'\xef\xbb\xbf <?xml version="1.0"?>\n<!-- a --><!DOCTYPE svg [<!ENTITY x "<svg">]><svg:svg >')
+        == "svg"
+    )
+    assert sniff_format(b"<html><svg></svg>") is None

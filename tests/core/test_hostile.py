@@ -7,9 +7,10 @@ from collections.abc import Callable
 
 import pytest
 
+from ivory_thistle.core.images.facts import read_facts
 from ivory_thistle.core.images.sniff import sniff_format
 from ivory_thistle.core.references.site import SiteFile, read_site
-from ivory_thistle.core.references.source import read_html_source
+from ivory_thistle.core.references.source import read_css_source, read_html_source
 from ivory_thistle.core.selection.candidates import source_size
 from ivory_thistle.core.selection.document import Document
 from ivory_thistle.core.selection.loads import PageOnScreens
@@ -96,3 +97,28 @@ def test_text_that_begins_like_a_picture_is_none() -> None:
         == "svg"
     )
     assert sniff_format(b"<html><svg></svg>") is None
+
+
+def test_numbers_of_any_length_are_numbers_or_none() -> None:
+    """5,000 digits in a reference, an attribute, a descriptor or a drawing's side."""
+    digits = "9" * 5000
+    html = f"""<img src=a.png width={digits} height=1><img srcset="a.png {digits}w, a.png {digits}x, a.png 1.{digits}x">
+      <img src="a.png?&#{digits};&#x{digits};&{"a" * 50_000}">"""
+    assert [a.split("?")[0] for a in loads(html)] == ["http://site.invalid/a.png"] * 3
+    for sides in (
+        f'width="{digits}"',
+        'width="1.2.3"',
+        'height="."',
+        'viewBox="0 0 1e999 1e999"',
+        'viewBox="0 0 . 1.1.1"',
+    ):
+        facts, _ = read_facts("a.svg", f'<svg xmlns="http://www.w3.org/2000/svg" {sides}></svg>'.encode())
+        assert facts is not None and 0 <= facts.width <= 1_000_000 and 0 <= facts.height <= 1_000_000
+
+
+def test_lines_are_counted_once() -> None:
+    """20,000 pictures in one sheet of 20,000 lines: each knows its line without counting from the top."""
+    source = read_css_source(b"p{background:url(a.png)}\n" * 20_000)
+    begun = time.perf_counter()
+    lines = [source.line_of(n * 25) for n in range(20_000)]
+    assert lines == list(range(1, 20_001)) and time.perf_counter() - begun < 1

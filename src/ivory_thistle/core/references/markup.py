@@ -34,6 +34,7 @@ _WHOLE_TAG = re.compile(
     rf"((?:{_SPACE}|/)*)>"
 )
 _QUOTES = ("", "", '"', "'", "", "")
+_LONGEST_NAME = max(map(len, html5))
 _RAW = frozenset({"script", "style", "xmp", "iframe", "noembed", "noframes", "title", "textarea"})
 _SCRIPT_MARK = re.compile(r"<!--|-->|</?script(?=[\t\n\f\r />])", re.IGNORECASE)
 _REFERENCE = re.compile(r"&(?:#[xX][0-9A-Fa-f]+;?|#[0-9]+;?|[A-Za-z][A-Za-z0-9]*;?)")
@@ -234,7 +235,7 @@ def _decode_reference(found: re.Match[str], raw: str) -> str:
     name = whole[1:]
     if name.endswith(";") and name in html5:
         return html5[name]
-    for length in range(len(name), 1, -1):
+    for length in range(min(len(name), _LONGEST_NAME), 1, -1):
         if name[:length] in html5 and not name[:length].endswith(";"):
             after = name[length : length + 1] or raw[found.end() : found.end() + 1]
             if after == "=" or (after.isascii() and after.isalnum()):
@@ -246,7 +247,9 @@ def _decode_reference(found: re.Match[str], raw: str) -> str:
 def _numeric(whole: str) -> str:
     """A numeric reference by https://html.spec.whatwg.org/#numeric-character-reference-end-state ."""
     digits = whole[2:].rstrip(";")
-    code = int(digits[1:], 16) if digits[0] in "xX" else int(digits)
+    figures = (digits[1:] if digits[0] in "xX" else digits).lstrip("0") or "0"
+    # More figures than any character has: reading them all would take long, and be refused.
+    code = int(figures[:9], 16 if digits[0] in "xX" else 10)
     if code == 0 or code > 0x10FFFF or 0xD800 <= code <= 0xDFFF:
         return "�"
     if 0x80 <= code <= 0x9F:

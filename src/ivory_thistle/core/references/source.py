@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import re
+from bisect import bisect_left
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import lru_cache
 
 import webencodings
 
@@ -14,6 +16,12 @@ _BOMS = ((b"\xef\xbb\xbf", "utf-8"), (b"\xfe\xff", "utf-16be"), (b"\xff\xfe", "u
 _CSS_CHARSET = re.compile(rb'^@charset "([^"]{1,40})";')
 # In these, a byte below 0x80 may be part of a longer character, so markup can't be found in the bytes.
 _NOT_ASCII_BASED = frozenset({"utf-16le", "utf-16be", "iso-2022-jp"})
+
+
+@lru_cache(16)
+def _line_ends(text: str) -> tuple[int, ...]:
+    """Where the lines of a text end, so that each is counted once however often it is asked."""
+    return tuple(found.start() for found in re.finditer("\n", text))
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,7 +62,7 @@ class Source:
 
     def line_of(self, position: int) -> int:
         """The line (from 1) that holds a position."""
-        return self.text.count("\n", 0, position) + 1
+        return bisect_left(_line_ends(self.text), position) + 1
 
     def to_bytes(self, text: str | None = None) -> bytes:
         """The file's bytes again, from `text` (default: unchanged)."""

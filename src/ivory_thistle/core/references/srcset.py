@@ -5,11 +5,14 @@ https://html.spec.whatwg.org/#parsing-a-srcset-attribute
 
 from __future__ import annotations
 
+import math
 import re
 from dataclasses import dataclass
 
 _SPACE = "\t\n\f\r "
-_INTEGER = re.compile(r"[0-9]+\Z")
+_INTEGER = re.compile(r"0*[0-9]{1,9}\Z")
+_LONGEST, _SHOWN = 400, 40
+"""Of a descriptor, so many characters are read: no screen asks for more."""
 _FLOAT = re.compile(r"-?(?:[0-9]+(?:\.[0-9]+)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?\Z")
 
 
@@ -100,7 +103,7 @@ def _parse_descriptors(bare: Candidate, descriptors: list[str]) -> tuple[Candida
     density: float | None = None
     height: int | None = None
     for descriptor in descriptors:
-        number, unit = descriptor[:-1], descriptor[-1]
+        number, unit = descriptor[:-1][:_LONGEST], descriptor[-1]
         if unit == "w" and _INTEGER.match(number) and width is None and density is None and int(number) > 0:
             width = int(number)
         elif (
@@ -109,13 +112,13 @@ def _parse_descriptors(bare: Candidate, descriptors: list[str]) -> tuple[Candida
             and width is None
             and density is None
             and height is None
-            and float(number) >= 0
+            and 0 <= float(number) < math.inf
         ):
             density = float(number)
         elif unit == "h" and _INTEGER.match(number) and height is None and density is None and int(number) > 0:
             height = int(number)
         else:
-            return None, f"{bare.address} has the unusable descriptor {descriptor}."
+            return None, f"{bare.address} has the unusable descriptor {descriptor[:_SHOWN]}."
     if height is not None and width is None:
         return None, f"{bare.address} has a height without a width."
     return Candidate(bare.address, bare.start, bare.end, width, density, height), None

@@ -242,7 +242,7 @@ class _Tree:
     def __init__(self, source: Source) -> None:
         self.document = Document(source)
         self.original = [e for e in self.document.elements if e.tag not in ("picture", "source") or e.get(_MARK)]
-        self.marked = {int(e.get(_MARK) or 0): e for e in self.original if e.get(_MARK) is not None}
+        self.marked = {int(e.get(_MARK) or 0): e for e in self.original if e.tag in _MARKED and e.get(_MARK)}
         self.places: dict[Element, frozenset[int]] = {}
 
     @cached_property

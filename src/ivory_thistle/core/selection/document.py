@@ -16,6 +16,7 @@ from ivory_thistle.core.selection.candidates import SourceElement
 SVG = "{http://www.w3.org/2000/svg}"
 _XLINK = "{http://www.w3.org/1999/xlink}href"
 _BLANKS = "\t\n\f\r "
+_LONG_REFERENCE = re.compile(r"&#(?:[0-9]{12}[0-9]*|[xX][0-9A-Fa-f]{12}[0-9A-Fa-f]*);?")
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,7 +46,9 @@ class Document:
 
     def __init__(self, source: Source) -> None:
         parser = html5lib.HTMLParser(html5lib.getTreeBuilder("etree"), namespaceHTMLElements=False)
-        self.root: Element = parser.parse(source.decode(source.text), scripting=True)
+        # The library would read any number of figures; no character has so many.
+        text = _LONG_REFERENCE.sub("&#xFFFD;", source.decode(source.text))
+        self.root: Element = parser.parse(text, scripting=True)
         self.encoding = source.encoding
 
     @cached_property

@@ -33,14 +33,15 @@ export function RunScreen() {
         {headline(r)}
       </Title>
       {r.error && <Failed error={new Error(r.error)} />}
-      <Progress done={r.done + r.failed} total={r.total} label="Images treated" />
-      {r.state === "finishing" && r.to_compare > 0 && (
-        <div className="mt-3">
+      {r.state === "finishing" && r.to_compare > 0 ? (
+        <>
           <Progress done={r.compared} total={r.to_compare} label="Pages and screens compared" />
           <p className="mt-1 text-ink-soft">
             {count(r.compared)} of {count(r.to_compare)} pages and screens compared.
           </p>
-        </div>
+        </>
+      ) : (
+        <Progress done={r.done + r.failed} total={r.total} label="Images treated" />
       )}
       <dl className="mt-4 mb-8 flex flex-wrap gap-x-12 gap-y-4">
         <Fact name="done">

@@ -84,7 +84,7 @@ function StillLoaded({ report }: { report: Report }) {
   return (
     <details className="mt-3">
       <summary className="cursor-pointer">
-        {counted(report.still_loaded.length, "image")} still loaded as it was on some page
+        Originals still loaded on some page: {count(report.still_loaded.length)}
       </summary>
       <table className="mt-2 w-full border-collapse">
         <TableHead words={["Image", "weighs", "on", "why"]} gap="pr-6" />

@@ -172,7 +172,8 @@ class RuleReader:
         selector = _selector_of(node)
         if place.parent is not None:
             inner = f":is({place.parent})"
-            selector = selector.replace("&", inner) if "&" in selector else f"{inner} {selector}"
+            parts = (tinycss2.serialize(part).strip() for part in comma_parts(node.prelude))
+            selector = ", ".join(p.replace("&", inner) if "&" in p else f"{inner} {p}" for p in parts)
         self._block(node, selector, place.under(parent=selector))
 
     def _block(self, rule: Any, selector: str, place: _Place) -> None:

@@ -113,3 +113,11 @@ def test_img_tags_as_findings_ask_for_them() -> None:
         False, "two", 30, 20, True, "high",
     )  # fmt: skip
     assert (third.src, third.alt, third.in_picture, third.line) == ("d.png", None, True, 2)
+
+
+def test_every_selector_of_a_nested_list_stands_within(tmp_path: Path) -> None:
+    """https://drafts.csswg.org/css-nesting-1/#syntax : `.b, .c` in `.a` are `.a .b` and `.a .c`."""
+    css = ".a { .b, .c { background: url(in.png) } &.d, > .e { background: url(own.png) } }"
+    html = f"<style>{css}</style><p class=c>out</p><div class='a'><p class=c>in</p></div>"
+    page, _ = read(tmp_path, html, "in.png", "own.png")
+    assert [load.place[1] for load in page.loads(PHONE, SHOWN["avif"])] == ["background-image  0"]

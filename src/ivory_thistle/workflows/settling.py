@@ -85,7 +85,7 @@ class Settler:
 
     def settle(self, on_page: Progress = lambda done, total: None) -> Settled:
         """Rewrites until no page loads more than before and, where a browser is, every box is as it was."""
-        compares = self._content is not None and browser_binary() is not None
+        compares = bool(self._pages) and self._content is not None and browser_binary() is not None
         limits = Limits(Form.FREE if compares else Form.STEADY)
         rewrite = self._by_loads(limits)
         comparison = None

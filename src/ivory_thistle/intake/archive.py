@@ -2,20 +2,27 @@
 
 from __future__ import annotations
 
+import lzma
 import re
 import shutil
 import stat
+import struct
 import zipfile
+import zlib
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
 from ivory_thistle.core.errors import UnusableInput
+from ivory_thistle.core.faults import Fault
 from ivory_thistle.core.images.sniff import IMAGE_EXTENSIONS, extension_of
 from ivory_thistle.core.references.site import is_page
 
 _IGNORED = re.compile(r"(?:^|/)(?:__MACOSX/|\.DS_Store$|Thumbs\.db$)")
 _BLOCK = 1 << 20
+_LONGEST_PATH, _LONGEST_NAME = 2_000, 255
+"""In bytes of UTF-8."""
+_NAME_CLASHES = (NotADirectoryError, IsADirectoryError, FileExistsError)
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,22 +41,23 @@ def unpack(
     into: Path,
     limits: ArchiveLimits = ArchiveLimits(),
     on_file: Callable[[int, int], None] = lambda done, total: None,
-) -> None:
+) -> list[Fault]:
     """Unpacks the site in `archive` into the new folder `into`; a single top folder is taken off.
 
-    Raises UnusableInput, and then leaves nothing behind: not a ZIP, a password, links, names that lead
-    outside, no web page, or more than the limits.
+    An entry that is broken or has no usable name is left out and told. Raises UnusableInput, and then leaves nothing
+    behind: not a ZIP, a password, links, names that lead outside, no web page, or more than the limits.
     """
+    faults: list[Fault] = []
     try:
         with zipfile.ZipFile(archive) as opened:
-            entries = _checked(opened, limits, archive.stat().st_size)
+            entries = _checked(opened, limits, archive.stat().st_size, faults)
             into.mkdir(parents=True)
             try:
-                _extract(opened, entries, into, limits, archive.stat().st_size, on_file)
+                _extract(opened, entries, into, limits, archive.stat().st_size, on_file, faults)
             except BaseException:
                 shutil.rmtree(into, ignore_errors=True)
                 raise
-    except (zipfile.BadZipFile, EOFError) as error:
+    except (zipfile.BadZipFile, EOFError, UnicodeDecodeError, struct.error) as error:
         raise UnusableInput(f"The archive can't be read: {error}. Pack it again as a plain ZIP.") from error
     except RuntimeError as error:  # an encrypted entry, or a way of packing that the library does not know
         if "password" in str(error) or "encrypt" in str(error):
@@ -57,9 +65,12 @@ def unpack(
         raise UnusableInput(f"The archive can't be read: {error}. Pack it again as a plain ZIP.") from error
     except OSError as error:
         raise UnusableInput(f"The archive can't be unpacked here: {error.strerror or error}.") from error
+    return faults
 
 
-def _checked(opened: zipfile.ZipFile, limits: ArchiveLimits, packed: int) -> list[tuple[zipfile.ZipInfo, str]]:
+def _checked(
+    opened: zipfile.ZipFile, limits: ArchiveLimits, packed: int, faults: list[Fault]
+) -> list[tuple[zipfile.ZipInfo, str]]:
     """Entries with their safe paths, judged before anything is written."""
     entries: list[tuple[zipfile.ZipInfo, str]] = []
     for info in opened.infolist():
@@ -72,8 +83,12 @@ def _checked(opened: zipfile.ZipFile, limits: ArchiveLimits, packed: int) -> lis
             raise UnusableInput(f"The archive holds a link ({name}); pack the file itself in its place.")
         path = PurePosixPath(name.replace("\\", "/"))
         unsafe = path.is_absolute() or ".." in path.parts or re.match(r"^[A-Za-z]:", name) or "\0" in name
-        if unsafe or any(len(part.encode()) > 255 for part in path.parts):
-            raise UnusableInput(f"The archive holds the name {name!r}, which leads outside its folder.")
+        if unsafe:
+            raise UnusableInput(f"The archive holds the name {name[:200]!r}, which leads outside its folder.")
+        wrong = _unusable_name(path)
+        if wrong:
+            faults.append(Fault("unsafe-entry", name[:200], f"{name[:200] or 'An entry'} {wrong}; it is left out."))
+            continue
         entries.append((info, path.as_posix()))
     if len(entries) > limits.files:
         raise UnusableInput(f"The archive holds {len(entries):,} files; {limits.files:,} are taken at most.")
@@ -84,6 +99,19 @@ def _checked(opened: zipfile.ZipFile, limits: ArchiveLimits, packed: int) -> lis
     if len(tops) == 1 and all("/" in path for _, path in entries):
         entries = [(info, path.split("/", 1)[1]) for info, path in entries]
     return entries
+
+
+def _unusable_name(path: PurePosixPath) -> str:
+    """Why no file can be called so, in words; empty where one can."""
+    if not path.parts:
+        return "has no name"
+    try:
+        encoded = path.as_posix().encode()
+    except UnicodeEncodeError:
+        return "has a name that is no text"
+    if len(encoded) > _LONGEST_PATH or any(len(part.encode()) > _LONGEST_NAME for part in path.parts):
+        return "has too long a name"
+    return ""
 
 
 def _name(info: zipfile.ZipInfo) -> str:
@@ -112,15 +140,24 @@ def _extract(
     limits: ArchiveLimits,
     packed: int,
     on_file: Callable[[int, int], None],
+    faults: list[Fault],
 ) -> None:
     """Writes the entries, counting real bytes: the sizes that an archive declares may be untrue."""
-    written = 0
+    written, last = 0, ""
     for number, (info, path) in enumerate(entries, 1):
         target = into / path
-        target.parent.mkdir(parents=True, exist_ok=True)
-        with opened.open(info) as source, target.open("wb") as out:
-            while block := source.read(_BLOCK):
-                written += len(block)
-                _refuse_bomb(written, packed, limits)
-                out.write(block)
+        try:
+            target.parent.mkdir(parents=True, exist_ok=True)
+            with opened.open(info) as source, target.open("wb") as out:
+                while block := source.read(_BLOCK):
+                    written += len(block)
+                    _refuse_bomb(written, packed, limits)
+                    out.write(block)
+        except (zlib.error, lzma.LZMAError, zipfile.BadZipFile, EOFError, NotImplementedError, *_NAME_CLASHES) as error:
+            if target.is_file():
+                target.unlink()
+            last = str(error)
+            faults.append(Fault("unreadable-file", path, f"{path} is broken in the archive ({error}); it is left out."))
         on_file(number, len(entries))
+    if last and not any(p.is_file() for p in into.rglob("*")):
+        raise UnusableInput(f"The archive can't be read: {last}. Pack it again as a plain ZIP.")

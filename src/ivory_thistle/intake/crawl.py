@@ -19,7 +19,7 @@ from protego import Protego
 
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.faults import Fault
-from ivory_thistle.core.references.addresses import join
+from ivory_thistle.core.references.addresses import host_of, join
 from ivory_thistle.core.references.css import read_css
 from ivory_thistle.core.references.page import LAZY_ATTRIBUTES, read_page
 from ivory_thistle.core.references.source import read_css_source, read_html_source
@@ -94,7 +94,7 @@ def start_address(text: str) -> str:
     text = text.strip()
     whole = text if re.match(r"https?://", text, re.IGNORECASE) else f"https://{text}"
     absolute = join(whole, "")
-    if not absolute or not urlsplit(absolute).hostname or " " in text or "://" in whole.split("://", 1)[1]:
+    if not absolute or not host_of(absolute) or " " in text or "://" in whole.split("://", 1)[1]:
         raise UnusableInput(f"{text} is no address of a web site; give one like https://example.org/.")
     return urldefrag(absolute).url
 
@@ -187,7 +187,7 @@ class Crawler:
         done: set[str] = set()
         while waiting and len(done) < _MOST_SITEMAPS:
             address = waiting.pop(0)
-            if address in done or (urlsplit(address).hostname or "").lower() not in self._page_hosts:
+            if address in done or host_of(address) not in self._page_hosts:
                 continue
             done.add(address)
             answer = self._fetcher.fetch(address, hosts=self._page_hosts)
@@ -210,10 +210,13 @@ class Crawler:
 
     def _push(self, address: str, depth: int) -> None:
         address = urldefrag(address).url
-        parts = urlsplit(address)
-        if address in self._known or (parts.hostname or "").lower() not in self._page_hosts:
+        if address in self._known or host_of(address) not in self._page_hosts:
             return
-        if parts.scheme not in ("http", "https") or depth > self._options.depth or not self._is_wanted(address):
+        if (
+            urlsplit(address).scheme not in ("http", "https")
+            or depth > self._options.depth
+            or not self._is_wanted(address)
+        ):
             return
         self._known.add(address)
         if self._options.respect_robots and self._robots and not self._robots.can_fetch(address, AGENT):
@@ -275,7 +278,7 @@ class Crawler:
         if not address:
             return
         address = urldefrag(address).url
-        if address not in self._known and (urlsplit(address).hostname or "").lower() in self._image_hosts:
+        if address not in self._known and host_of(address) in self._image_hosts:
             self._known.add(address)
             self._wanted.append(address)
 

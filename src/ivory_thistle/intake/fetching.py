@@ -12,7 +12,7 @@ from typing import Any
 import httpcore
 import httpx
 
-from ivory_thistle.core.references.addresses import join
+from ivory_thistle.core.references.addresses import host_of, join
 
 AGENT = "IvoryThistle/0.1 (image audit)"
 _REDIRECTS = 10
@@ -38,8 +38,9 @@ def checked_address(host: str, port: int, allowed: frozenset[str]) -> str:
     """The IP address that a host has now. Raises RefusedAddressError where any of them is not public."""
     try:
         found = {str(info[4][0]) for info in socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)}
-    except OSError as error:
-        raise httpcore.ConnectError(f"the host {host} is not known") from error
+    except (OSError, UnicodeError) as error:
+        # Names that no rule for host names allows are not known either.
+        raise httpcore.ConnectError(f"the host {host[:100]} is not known") from error
     if host.lower() not in allowed:
         private = next((a for a in sorted(found) if not ipaddress.ip_address(a).is_global), None)
         if private:
@@ -103,7 +104,7 @@ class Fetcher:
                 answer = self._one(at, headers)
             except RefusedAddressError as error:
                 return Fetched(address, at, redirects=tuple(redirects), problem=f"{error}; it is not read.")
-            except (httpx.RemoteProtocolError, httpx.InvalidURL, httpx.DecodingError) as error:
+            except (httpx.RemoteProtocolError, httpx.InvalidURL, httpx.DecodingError, UnicodeError) as error:
                 return Fetched(address, at, redirects=tuple(redirects), problem=f"Its answer makes no sense: {error}.")
             except (httpx.HTTPError, httpcore.ConnectError, OSError) as error:
                 words = str(error) or type(error).__name__
@@ -115,7 +116,7 @@ class Fetcher:
                 )  # fmt: skip
             redirects.append(at)
             at = join(at, answer) or ""
-            host = httpx.URL(at).host if at.startswith(("http:", "https:")) else ""
+            host = host_of(at) if at.startswith(("http:", "https:")) else ""
             if at in redirects or len(redirects) > _REDIRECTS:
                 return Fetched(address, at, redirects=tuple(redirects), problem="It redirects in a circle.")
             if not host or (hosts is not None and host.lower() not in hosts):

@@ -16,6 +16,7 @@ from ivory_thistle.core.references.site import SiteFile, is_page
 
 _SKIPPED_FOLDERS = frozenset({"node_modules", "__MACOSX"})
 _SKIPPED_FILES = frozenset({".DS_Store", "Thumbs.db", "desktop.ini"})
+_LONGEST_PATH = 2_000
 MAX_READ_BYTES = 256_000_000
 """A picture, page or style sheet larger than this is not read into memory; it becomes a fault."""
 
@@ -56,7 +57,7 @@ class Folder:
                     path.encode("utf-8")
                     inside = not whole.is_symlink() or whole.resolve().is_relative_to(self.root)
                     regular = whole.is_file()
-                except (OSError, UnicodeEncodeError) as error:
+                except (OSError, UnicodeEncodeError, RuntimeError) as error:  # a loop of links is the last
                     shown = path.encode("utf-8", "replace").decode()
                     yield (
                         "",
@@ -67,6 +68,11 @@ class Folder:
                     yield (
                         "",
                         Fault("unsafe-entry", path, f"{path} is a link that leads outside; it is left out."),
+                    )
+                elif regular and len(path.encode()) > _LONGEST_PATH:
+                    yield (
+                        "",
+                        Fault("unreadable-file", path[:200], f"{path[:200]} … has too long a name; it is left out."),
                     )
                 elif regular:
                     yield path, None

@@ -32,6 +32,10 @@ class HarRequest:
     after_load: bool
 
 
+_MOST_BYTES = 10**12
+"""What claims to be larger is no size."""
+
+
 @dataclass
 class HarPage:
     """One page: its document's address, the file with its HTML (None: not in the HAR), and its image requests."""
@@ -67,7 +71,7 @@ def sanitized(data: bytes) -> bytes:
     ]  # fmt: skip
     pages = [
         {k: p.get(k) for k in ("id", "title", "startedDateTime", "pageTimings")}
-        for p in log.get("pages") or [] if isinstance(p, dict)
+        for p in _pages(log)
     ]  # fmt: skip
     return json.dumps({"log": {"version": "1.2", "pages": pages, "entries": entries}}).encode()
 
@@ -81,6 +85,11 @@ def _log(data: bytes) -> dict[str, Any]:
     if not isinstance(log, dict) or not isinstance(log.get("entries"), list):
         raise UnusableInput("This is no HAR file: it has no log with entries.")
     return log
+
+
+def _pages(log: Mapping[str, Any]) -> list[Mapping[str, Any]]:
+    pages = log.get("pages")
+    return [p for p in pages if isinstance(p, dict)] if isinstance(pages, list) else []
 
 
 def _part(entry: Mapping[str, Any], name: str) -> Mapping[str, Any]:
@@ -101,16 +110,17 @@ def transfer_size(response: Mapping[str, Any]) -> int:
     A browser that knows no body's size writes -1, and the whole answer's size as `_transferSize`.
     """
     body, content = response.get("bodySize"), _part(response, "content")
-    if isinstance(body, int) and body > 0:
+    if isinstance(body, int) and 0 < body < _MOST_BYTES:
         return body
     whole = response.get("_transferSize")
     headers = response.get("headersSize")
-    if isinstance(whole, int) and whole > 0:
+    if isinstance(whole, int) and 0 < whole < _MOST_BYTES:
         return whole - headers if isinstance(headers, int) and 0 < headers < whole else whole
     if body == 0 and response.get("status") == 304:
         return 0
     size, saved = content.get("size"), content.get("compression")
-    return max(0, (size if isinstance(size, int) else 0) - (saved if isinstance(saved, int) else 0))
+    plain = (size if isinstance(size, int) else 0) - (saved if isinstance(saved, int) else 0)
+    return plain if 0 <= plain < _MOST_BYTES else 0
 
 
 def read_har(data: bytes, into: Path) -> Har:
@@ -164,7 +174,7 @@ def _documents(
     log: Mapping[str, Any], entries: list[tuple[str, Mapping[str, Any], Mapping[str, Any]]]
 ) -> dict[str, HarPage]:
     """The document of every page: the first HTML answer among its entries; without pages, every HTML answer's own."""
-    titles = {str(p.get("id")): str(p.get("title") or "") for p in log.get("pages") or [] if isinstance(p, dict)}
+    titles = {str(p.get("id")): str(p.get("title") or "") for p in _pages(log)}
     found: dict[str, HarPage] = {}
     for address, response, entry in entries:
         reference = str(entry.get("pageref")) if titles else "None"
@@ -177,7 +187,7 @@ def _started_late(log: Mapping[str, Any], entry: Mapping[str, Any]) -> bool:
     """Whether a request began after its page's load event: most likely by scrolling."""
     from datetime import datetime
 
-    page = next((p for p in log.get("pages") or [] if isinstance(p, dict) and p.get("id") == entry.get("pageref")), {})
+    page = next((p for p in _pages(log) if p.get("id") == entry.get("pageref")), {})
     loaded = _part(page, "pageTimings").get("onLoad")
     try:
         began = datetime.fromisoformat(str(entry.get("startedDateTime")))

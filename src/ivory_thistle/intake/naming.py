@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from hashlib import sha256
 from urllib.parse import unquote, urlsplit
 
 from ivory_thistle.core.images.sniff import EXTENSIONS, extension_of, sniff_format
@@ -10,6 +11,10 @@ from ivory_thistle.core.images.sniff import EXTENSIONS, extension_of, sniff_form
 HOSTS_FOLDER = "_hosts"
 _HTML = frozenset({"text/html", "application/xhtml+xml"})
 _UNSAFE = re.compile(r"[\x00-\x1f\x7f<>:\"|?*\\]")
+
+
+_LONGEST_PATH = 1_000
+"""In bytes of UTF-8; file systems and the database take more."""
 
 
 class Names:
@@ -42,7 +47,7 @@ class Names:
         wanted = _with_extension(wanted, kind, data)
         if parts.netloc != self._host:
             wanted = f"{HOSTS_FOLDER}/{parts.netloc.replace(':', '_')}/{wanted}"
-        path = self._free("/".join(map(_safe, wanted.split("/"))), address)
+        path = self._free(_shortened("/".join(map(_safe, wanted.split("/")))), address)
         if unquote(self.key(address)) != f"/{path}":
             self.aliases[self.key(address)] = path
         return path
@@ -76,8 +81,15 @@ class Names:
 
 def _safe(part: str) -> str:
     """One step of a path that leads nowhere else: an encoded slash may have brought `..`, or a hidden name, into it."""
-    clean = _UNSAFE.sub("_", part)[-180:]
+    clean = _UNSAFE.sub("_", part).encode("utf-8", "replace")[-180:].decode("utf-8", "ignore")
     return f"_{clean}" if clean.startswith(".") or not clean else clean
+
+
+def _shortened(path: str) -> str:
+    """A path that is too long for a file system, led by a hash in the place of its folders."""
+    if len(path.encode()) <= _LONGEST_PATH:
+        return path
+    return f"{sha256(path.encode()).hexdigest()[:16]}/{path.rpartition('/')[2]}"
 
 
 def _with_extension(path: str, kind: str, data: bytes) -> str:

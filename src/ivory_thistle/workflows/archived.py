@@ -20,6 +20,7 @@ from ivory_thistle.workflows.weights import weight_row
 SCREEN = "recorded"
 """Stands for the screen of a HAR file, which does not tell its size."""
 _ELEMENT = "request"
+_LONGEST_PATH = 1_000
 
 
 def requests_of(har: Har) -> tuple[dict[str, list[Loaded]], list[SiteFile]]:
@@ -29,7 +30,7 @@ def requests_of(har: Har) -> tuple[dict[str, list[Loaded]], list[SiteFile]]:
     for page in har.pages:
         found = requests.setdefault(page_path(page.address, page.path), [])
         for r in page.requests:
-            path = r.path or unquote(urlsplit(r.address).path).lstrip("/") or "image"
+            path = r.path or _path_of(r.address) or "image"
             if r.path is None:
                 digest = sha256(r.address.encode()).hexdigest()
                 facts = ImageFacts(r.kind, 0, 0, r.bytes, digest, problem="is not in the HAR file, only its size")
@@ -40,7 +41,12 @@ def requests_of(har: Har) -> tuple[dict[str, list[Loaded]], list[SiteFile]]:
 
 def page_path(address: str, path: str | None) -> str:
     """The path under which a page is listed: that of its HTML, else of its address."""
-    return path or unquote(urlsplit(address).path).lstrip("/") or "index.html"
+    return path or _path_of(address) or "index.html"
+
+
+def _path_of(address: str) -> str:
+    """The path of an address, cut where it is longer than paths may be."""
+    return unquote(urlsplit(address).path).lstrip("/")[:_LONGEST_PATH]
 
 
 def with_requests(site: SiteReading, requests: Mapping[str, Sequence[Loaded]]) -> SiteReading:

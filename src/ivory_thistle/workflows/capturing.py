@@ -58,7 +58,7 @@ def capture_from(
         shutil.rmtree(staging, ignore_errors=True)
         folder = staging
         if origin == "zip":
-            unpack(place, staging)
+            found = Found(faults=tuple(unpack(place, staging)))
         else:
             staging.mkdir(parents=True)
             found = found_in_har(read_har(place.read_bytes(), staging))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 
 import structlog
@@ -52,10 +52,10 @@ def inspect_folder(
     return files, faults
 
 
-def read_folder(folder: Folder, on_file: Progress = nothing) -> SiteReading:
-    """A folder read as a site."""
+def read_folder(folder: Folder, on_file: Progress = nothing, known: Iterable[Fault] = ()) -> SiteReading:
+    """A folder read as a site; `known` are faults that are known already."""
     files, faults = inspect_folder(folder, on_file)
-    return read_site(files, folder.read, faults, judge=markup_faults, on_failure=page_failed)
+    return read_site(files, folder.read, [*known, *faults], judge=markup_faults, on_failure=page_failed)
 
 
 def page_failed(path: str, error: Exception) -> None:

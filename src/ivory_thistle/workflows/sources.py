@@ -44,9 +44,9 @@ def read_source(
     with path.open("rb") as opened:
         head = opened.read(64).lstrip(b"\xef\xbb\xbf \t\r\n")
     if head.startswith(b"PK"):
-        unpack(path, staging / "site")
+        broken = unpack(path, staging / "site")
         folder = Folder(staging / "site")
-        return folder, read_folder(folder, on_file)
+        return folder, read_folder(folder, on_file, broken)
     if head.startswith(b"{"):
         return _read_har(path, staging / "site", on_file)
     raise UnusableInput(f"{source} is neither a folder, a ZIP archive, a HAR file nor an address.")

@@ -67,7 +67,10 @@ def _add(
 @router.post("/from-folder", status_code=201)
 def add_from_folder(asked: schemas.SiteFromFolder, session: SessionDep, services: ServicesDep) -> schemas.Site:
     """Adds a site from a folder on this machine and starts reading it."""
-    place = Path(asked.folder.strip()).expanduser()
+    try:
+        place = Path(asked.folder.strip()).expanduser()
+    except RuntimeError as error:
+        raise UnusableInput(f"{asked.folder.strip()[:200]} names a user that this machine does not know.") from error
     if not place.is_absolute():
         raise UnusableInput(f"Give the whole path of the folder, beginning with /; {place} does not.")
     folder = usable_folder(place)

@@ -41,6 +41,14 @@ def join(base: str, address: str) -> str | None:
         return None
 
 
+def host_of(address: str) -> str:
+    """The host of an address in lower case; empty for what is no address."""
+    try:
+        return (urlsplit(address).hostname or "").lower()
+    except ValueError:
+        return ""
+
+
 class FileIndex:
     """Finds a site's files by address path: exactly, then with Unicode composed (NFC) on both sides."""
 

@@ -59,7 +59,7 @@ def test_an_archive_without_one_whole_entry_is_refused(tmp_path: Path) -> None:
     content = bytearray(archive.read_bytes())
     content[40:60] = b"\xff" * 20
     archive.write_bytes(content)
-    with pytest.raises(UnusableInput, match="The archive can't be read: .*. Pack it again as a plain ZIP."):
+    with pytest.raises(UnusableInput, match=r"The archive can't be read: .*\. Pack it again as a plain ZIP."):
         unpack(archive, tmp_path / "out")
     assert not (tmp_path / "out").exists()
 

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from contextlib import suppress
 
 import pytest
 
+from ivory_thistle.core.errors import PictureError
 from ivory_thistle.core.images.facts import read_facts
 from ivory_thistle.core.images.sniff import sniff_format
+from ivory_thistle.core.images.vector import ballast_bytes, smaller_svg
 from ivory_thistle.core.references.site import SiteFile, read_site
 from ivory_thistle.core.references.source import read_css_source, read_html_source
 from ivory_thistle.core.selection.candidates import source_size
@@ -122,3 +125,35 @@ def test_lines_are_counted_once() -> None:
     begun = time.perf_counter()
     lines = [source.line_of(n * 25) for n in range(20_000)]
     assert lines == list(range(1, 20_001)) and time.perf_counter() - begun < 1
+
+
+SVG = b'<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9">'
+DRAWINGS: dict[str, Callable[[int], bytes]] = {
+    "comments": lambda n: SVG + b"<!--" * n,
+    "metadata": lambda n: SVG + b"<metadata>" * n,
+    "texts": lambda n: SVG + b"<text/>" * n + b"</svg>",
+    "styles": lambda n: SVG + b"<style/>" * n + b"</svg>",
+    "foreign": lambda n: SVG + b"<a:b>" * n,
+    "types": lambda n: SVG + b"<!DOCTYPE x [" * n,
+}
+
+
+@pytest.mark.parametrize("name", DRAWINGS)
+def test_drawings_are_followed_in_linear_time_or_not_at_all(name: str) -> None:
+    """40,000 elements or comments that nothing closes."""
+    begun = time.perf_counter()
+    ballast_bytes(DRAWINGS[name](40_000))
+    with suppress(PictureError):
+        smaller_svg(DRAWINGS[name](40_000))
+    assert time.perf_counter() - begun < 3
+
+
+def test_a_drawing_with_filters_is_not_drawn() -> None:
+    """A blur of a blur of a blur may take for ever: the drawing stays as it is, and says why."""
+    blur = b'<feMorphology operator="dilate" radius="9999"/><feGaussianBlur stdDeviation="9999"/>' * 50
+    drawing = (
+        SVG + b'<!-- a --><filter id="f">' + blur + b'</filter><rect width="9" height="9" filter="url(#f)"/></svg>'
+    )
+    found = smaller_svg(drawing)
+    assert found.data == drawing
+    assert found.words == ("It holds filters, which may take any time to draw: it stays as it is.",)

@@ -22,7 +22,7 @@ from ivory_thistle.core.findings.catalogue import (
 )
 from ivory_thistle.core.images.kind import DRAWN, distance
 from ivory_thistle.core.images.sniff import EXTENSIONS, NAMES, extension_of
-from ivory_thistle.core.images.vector import BALLAST
+from ivory_thistle.core.images.vector import ballast_bytes
 from ivory_thistle.core.references.site import Image
 from ivory_thistle.core.treatment.roles import Role, Slot
 
@@ -83,7 +83,7 @@ def image_findings(
     if is_poor_name(path):
         yield found("poor-name", f"{path.rsplit('/', 1)[-1]} does not say what is shown.")
     if facts.format == "svg" and svg is not None:
-        stake = sum(len(m.group()) for m in BALLAST.finditer(svg))
+        stake = ballast_bytes(svg)
         if stake >= BALLAST_BYTES:
             yield found("svg-ballast", f"{stake:,} of {len(svg):,} bytes of {path} draw nothing.", stake)
     if facts.problem or not facts.is_raster:

@@ -18,7 +18,7 @@ from ivory_thistle.core.errors import PictureError
 
 # Comments, metadata, and whatever stands in a namespace other than SVG's own, links' and XML's.
 _FOREIGN = rb"(?!(?:svg|xlink|xml|xmlns):)[A-Za-z][\w.-]*:[\w.-]+"
-BALLAST = re.compile(
+_BALLAST = re.compile(
     rb"<!--.*?-->|<metadata\b.*?</metadata>|<\?xpacket.*?\?>|<!DOCTYPE[^>\[]*(?:\[.*?\])?\s*>"
     rb"|<(?P<name>" + _FOREIGN + rb")\b[^>]*?(?:/>|>.*?</(?P=name)\s*>)"
     rb"|\s(?:" + _FOREIGN + rb"|xmlns:(?!svg\b|xlink\b)[\w.-]+)\s*=\s*(?:\"[^\"]*\"|'[^']*')",
@@ -33,6 +33,14 @@ _LONG_NUMBER = re.compile(rb"(?<![\w#.])([-+]?\d*\.\d{3,})(?![\w%.])")
 _EMPTY = re.compile(rb"<(?:defs|g)\s*/>|<(defs|g)>\s*</\1>")
 _BETWEEN, _BLANKS = re.compile(rb">\s+<"), re.compile(rb"\s+")
 _TAG = re.compile(rb"<[^>]*>")
+_FILTER = re.compile(rb"<(?:[\w.-]{1,40}:)?filter[\s>]", re.IGNORECASE)
+_PAIRS = (
+    (b"<!--", b"-->"), (b"<metadata", b"</metadata>"), (b"<?xpacket", b"?>"), (b"<!DOCTYPE", b">"), (b"[", b"]"),
+    (b"<![CDATA[", b"]]>"), *((b"<" + name, b"</" + name) for name in
+    (b"text", b"style", b"script", b"foreignObject", b"title", b"desc")),
+)  # fmt: skip
+_NAMESPACED = re.compile(rb"<(/?)([A-Za-z][\w.-]*+:[\w.-]++)[^<>]*?(/?)>")
+_MOST_OPEN = 20
 _DRAWN_SIDES = (256, 640)
 _UNSEEN = 3
 """Levels of 256 by which no pixel may differ on average over a neighbourhood of 2 x 2."""
@@ -49,14 +57,19 @@ class Vector:
 def smaller_svg(data: bytes, without_scripts: bool = False) -> Vector:
     """The same drawing in fewer bytes. Scripts and event attributes stay unless asked, and are told of always.
 
-    Raises PictureError for what can't be drawn.
+    Raises PictureError for what can't be drawn. A drawing with filters, which may take any time to draw, stays as it
+    is.
     """
     words = []
+    if not _is_closed(data):
+        raise PictureError("The drawing leaves too many elements or comments open to be followed.")
     scripts, events = len(_SCRIPT.findall(data)), len(_EVENT.findall(data))
     if scripts or events:
         what = f"{_count(scripts, 'script')} and {_count(events, 'event attribute')}"
         words.append(f"It holds {what}; they are {'taken out' if without_scripts else 'kept'}.")
     source = _EVENT.sub(b"", _SCRIPT.sub(b"", data)) if without_scripts else data
+    if _FILTER.search(source):
+        return Vector(source, (*words, "It holds filters, which may take any time to draw: it stays as it is."))
     drawn = [_draw(source, side) for side in _DRAWN_SIDES]
     for edits in ((_without_ballast, _rounded, _closed_up), (_without_ballast, _closed_up), (_without_ballast,)):
         smaller = source
@@ -67,12 +80,29 @@ def smaller_svg(data: bytes, without_scripts: bool = False) -> Vector:
     return Vector(source, tuple(words))
 
 
+def ballast_bytes(data: bytes) -> int:
+    """How many bytes of a drawing draw nothing; 0 where it can't be followed."""
+    return sum(len(found.group()) for found in _BALLAST.finditer(data)) if _is_closed(data) else 0
+
+
+def _is_closed(data: bytes) -> bool:
+    """Whether what opens is closed, but for a few: a search for an end that never comes goes through the whole file."""
+    for opens, closes in _PAIRS:
+        if data.count(opens, data.rfind(closes) + 1) > _MOST_OPEN:
+            return False
+    waiting: dict[bytes, int] = {}
+    for found in _NAMESPACED.finditer(data):
+        name = found.group(2)
+        waiting[name] = waiting.get(name, 0) + (-1 if found.group(1) else 0 if found.group(3) else 1)
+    return sum(max(0, n) for n in waiting.values()) <= _MOST_OPEN
+
+
 def _count(number: int, what: str) -> str:
     return f"{number} {what}{'' if number == 1 else 's'}"
 
 
 def _without_ballast(data: bytes) -> bytes:
-    return _EMPTY.sub(b"", _outside(data, lambda part: BALLAST.sub(b"", part)))
+    return _EMPTY.sub(b"", _outside(data, lambda part: _BALLAST.sub(b"", part)))
 
 
 def _rounded(data: bytes) -> bytes:

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import argparse
+import fcntl
 import logging
 import os
 import socket
 import sys
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 import structlog
@@ -18,7 +19,7 @@ from sqlalchemy import select
 from ivory_thistle.api.app import create_app
 from ivory_thistle.api.services import Services
 from ivory_thistle.core.budgets.policy import DEFAULT_PAGE_BYTES
-from ivory_thistle.core.errors import ThistleError
+from ivory_thistle.core.errors import ThistleError, UnusableInput
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.intake.site_server import serve_site
 from ivory_thistle.jobs.coordinator import Coordinator
@@ -39,6 +40,19 @@ def main() -> int:
     parser.add_argument("--demo", type=Path, help="folder of the demo site")
     options = parser.parse_args()
     _configure_log()
+    # What is captured, made and logged is its owner's alone; closing the folder closes what stands in it already.
+    os.umask(0o077)
+    options.data.mkdir(parents=True, exist_ok=True)
+    options.data.chmod(0o700)
+    try:
+        with held(options.data, options.port):
+            return _serve(options)
+    except ThistleError as error:
+        print(error, file=sys.stderr)
+        return 2
+
+
+def _serve(options: argparse.Namespace) -> int:
     if not _port_is_free(options.port):
         print(
             f"Port {options.port} is taken; is it running already? Choose another with --port.",
@@ -52,14 +66,26 @@ def main() -> int:
             timeout_graceful_shutdown=2, server_header=False,
         )
     )  # fmt: skip
-    try:
+    with suppress(KeyboardInterrupt):
         server.run()
-    except ThistleError as error:
-        print(error, file=sys.stderr)
-        return 2
-    except KeyboardInterrupt:
-        pass
     return 0 if server.started else 2
+
+
+@contextmanager
+def held(data: Path, port: int) -> Iterator[None]:
+    """Keeps a data folder for this process alone. Raises UnusableInput, which says who has it."""
+    with (data / "application.lock").open("a+") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError as error:
+            lock.seek(0)
+            who = lock.read(200).strip() or "another process"
+            raise UnusableInput(f"{data} is in use by {who}; stop that one, or name another folder.") from error
+        lock.seek(0)
+        lock.truncate()
+        lock.write(f"the application at http://127.0.0.1:{port} (process {os.getpid()})")
+        lock.flush()
+        yield
 
 
 @contextmanager

@@ -8,7 +8,10 @@ import subprocess
 import sys
 from pathlib import Path
 
+from starlette.datastructures import Headers
+
 from ivory_thistle.api.__main__ import held
+from ivory_thistle.api.guard import Guard
 
 
 def test_a_second_start_on_the_same_data_says_who_has_it(tmp_path: Path) -> None:
@@ -24,3 +27,13 @@ def test_a_second_start_on_the_same_data_says_who_has_it(tmp_path: Path) -> None
     assert stat.S_IMODE(tmp_path.stat().st_mode) == 0o700
     with held(tmp_path, 8641):
         pass
+
+
+def test_a_request_names_one_host_and_one_origin() -> None:
+    """Of two, a server and what stands before it might each heed another."""
+    guard = Guard(lambda scope, receive, send: None, 8640)  # type: ignore[arg-type, return-value]
+    own = (b"host", b"127.0.0.1:8640")
+    origin = (b"origin", b"http://127.0.0.1:8640")
+    assert guard._refusal(Headers(raw=[own, origin])) == ""
+    for raw in ([own, own], [own, (b"host", b"evil.example")], [own, origin, origin]):
+        assert guard._refusal(Headers(raw=raw)) == "A request names one host and one origin."

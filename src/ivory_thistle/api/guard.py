@@ -61,6 +61,8 @@ class Guard:
         await self._app(scope, receive, guarded)
 
     def _refusal(self, headers: Headers) -> str:
+        if any(len(headers.getlist(name)) > 1 for name in ("host", "origin")):
+            return "A request names one host and one origin."
         if headers.get("host", "").lower() not in self._hosts:
             return "This application answers under its own address only."
         origin = headers.get("origin")

@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 
 from ivory_thistle.core.references.site import SiteReading
+from ivory_thistle.core.reports.predicted import weight
 from ivory_thistle.core.rewriting.delivery import Delivery
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.intake.comparing import compare_plain_pages
@@ -47,8 +48,11 @@ class Pictures:
         folder.mkdir()
         opened, site = self.site(layouts, folder)
         content = (lambda new: self.contents[new.path]) if looks else None
-        texts = Settler(site, self.deliveries, opened.read, SCREENS, content).settle().rewrite.texts
+        settled = Settler(site, self.deliveries, opened.read, SCREENS, content).settle()
+        texts = settled.rewrite.texts
         assert len(texts) > 0.8 * len(layouts)
+        for one in settled.loads:
+            assert len(one.after) <= len(one.before) and weight(one.after) <= weight(one.before), one
 
         def read(path: str) -> bytes:
             return texts.get(path) or self.contents.get(path) or opened.read(path)

@@ -212,6 +212,8 @@ async def _framed(page: Page, address: str, paths: Sequence[str]) -> dict[str, S
     await page.goto(f"{address}/~frames/")
     addresses = [f"{address}/~{n}/{quote(path)}" for n, path in enumerate(paths)]
     found: list[list[list[Any]]] = await page.evaluate(_FRAMED, addresses)
+    # Messages can't be told apart by frames; the first page stands for all.
+    seen[paths[0]].messages = every.messages
     for path, boxes in zip(paths, found, strict=True):
         seen[path].boxes = [Box(*box) for box in boxes]
     for url, size in every.images.items():

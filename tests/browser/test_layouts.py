@@ -50,7 +50,7 @@ class Pictures:
         content = (lambda new: self.contents[new.path]) if looks else None
         settled = Settler(site, self.deliveries, opened.read, SCREENS, content).settle()
         texts = settled.rewrite.texts
-        assert len(texts) > 0.8 * len(layouts)
+        assert len(texts) > 0.8 * len(layouts) or len(layouts) < 10
         for one in settled.loads:
             assert len(one.after) <= len(one.before) and weight(one.after) <= weight(one.before), one
 

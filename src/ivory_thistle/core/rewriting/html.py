@@ -79,6 +79,11 @@ class _Element:
     apart: bool = False
 
     @property
+    def offered(self) -> frozenset[tuple[str | None, str]]:
+        """Its candidates' files with their descriptors."""
+        return frozenset((p.file, p.descriptor) for p in self.candidates)
+
+    @property
     def files(self) -> set[str]:
         """The files among its candidates and its address."""
         named = [*self.candidates, *([self.single] if self.single else [])]
@@ -168,9 +173,8 @@ class _PageRewriter:
                 self.result.plain |= {f for f in behind if f}
                 form = min(form, Form.SAME)
             form = min([form, *(caps[f] for f in files if f in caps)])
-            apart = len({frozenset((p.file, p.descriptor) for p in e.candidates) for e in members}) > 1 or not all(
-                e.terms.fixed == members[0].terms.fixed for e in members
-            )
+            # A finer ladder could lead boxes of two sizes to two files where they shared one.
+            apart = len({(e.offered, e.tag.value("sizes"), e.terms.fixed) for e in members}) > 1
             for e in members:
                 e.form, e.apart = form, apart
             singles = [e for e in members if e.single and not e.candidates]

@@ -70,6 +70,9 @@ _SAYS_SRC = re.compile(r"src|attribute|cssText", re.IGNORECASE)
 _SAYS_PLACE = re.compile(r"parent|sibling|child|closest|insert|before|after|remove|matches", re.IGNORECASE)
 
 
+_Places = frozenset[tuple[int, tuple[int, ...]]]
+
+
 @dataclass(frozen=True, slots=True)
 class Terms:
     """What the page allows one `img`. `alone`: no element may be added around it.
@@ -210,10 +213,11 @@ class Surroundings:
                 guilty |= after.near(now)
         return frozenset(guilty)
 
-    def _places(self, tree: _Tree, node: Element) -> frozenset[int]:
-        return frozenset(id(rule) for _, _, _, rule in self._placed.match(tree.wrapped[node]))
+    def _places(self, tree: _Tree, node: Element) -> _Places:
+        """The rules that hold for an element by its place, each with how much it weighs: a rule may hold twice."""
+        return frozenset((id(rule), specificity) for specificity, _, _, rule in self._placed.match(tree.wrapped[node]))
 
-    def _places_before(self, node: Element) -> frozenset[int]:
+    def _places_before(self, node: Element) -> _Places:
         known = self._before.places.get(node)
         if known is None:
             known = self._before.places[node] = self._places(self._before, node)
@@ -243,7 +247,7 @@ class _Tree:
         self.document = Document(source)
         self.original = [e for e in self.document.elements if e.tag not in ("picture", "source") or e.get(_MARK)]
         self.marked = {int(e.get(_MARK) or 0): e for e in self.original if e.tag in _MARKED and e.get(_MARK)}
-        self.places: dict[Element, frozenset[int]] = {}
+        self.places: dict[Element, _Places] = {}
 
     @cached_property
     def wrapped(self) -> dict[Element, Any]:

@@ -45,7 +45,7 @@ class Handover:
     """Everything that leaves besides the unchanged originals.
 
     `new_files` are renditions; `texts` are rewritten pages and style sheets and our own two files, by path; `originals`
-    are the paths that new files stand for; `unused` are files that were made and that nothing uses.
+    are the paths that new files stand for.
     """
 
     new_files: tuple[NewFile, ...]
@@ -54,7 +54,6 @@ class Handover:
     savings: Savings
     faults: tuple[Fault, ...]
     originals: frozenset[str] = frozenset()
-    unused: tuple[NewFile, ...] = ()
 
 
 def deliveries_of(
@@ -98,8 +97,7 @@ def prepare_handover(
         )
         texts[_own_name(site, _SAVINGS_NAMES, previous is not None)] = savings_csv(savings)
     made_of = frozenset(d.path for d in deliveries.values() if any(f.path in given for f in d.files))
-    unused = tuple(f for path, f in made.items() if path not in given)
-    return Handover(kept, texts, rewritten, savings, tuple(rewrite.faults), made_of, unused)
+    return Handover(kept, texts, rewritten, savings, tuple(rewrite.faults), made_of)
 
 
 def _given_in_folder(page: Page, deliveries: Mapping[str, Delivery]) -> Outcomes:

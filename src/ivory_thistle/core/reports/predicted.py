@@ -27,8 +27,8 @@ class PageLoads:
     after: tuple[Loaded, ...]
 
 
-def with_new_files(site: SiteReading, new_files: Iterable[NewFile], texts: Collection[str] = ()) -> SiteReading:
-    """The site as it is handed over, for asking what its pages load; `texts` are paths that may be new too."""
+def with_new_files(site: SiteReading, new_files: Iterable[NewFile]) -> SiteReading:
+    """The site as it is handed over, for asking what its pages load."""
     files = dict(site.files)
     for new in new_files:
         facts = ImageFacts(new.format, new.width, new.height, new.bytes, new.sha256)

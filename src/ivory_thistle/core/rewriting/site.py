@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 from ivory_thistle.core.faults import Fault
@@ -111,7 +112,7 @@ class SiteRewriter:
         """Where the tags of a page's `img`s begin, in the order of its tree."""
         return self._surroundings[path].images if path in self._surroundings else ()
 
-    @property
+    @cached_property
     def _in_sheets(self) -> set[str]:
         return {p.file or "" for page in self._site.pages for p in page.placements if p.use == "background"}
 

@@ -1,4 +1,4 @@
-"""Takes the pictures in docs/screenshots from a running demo, measured and treated: screenshots.py [ADDRESS]."""
+"""Takes the pictures in docs/screenshots from a running demo, measured and treated: screenshots.py LOGIN_LINK."""
 
 from __future__ import annotations
 
@@ -15,8 +15,9 @@ SCREENS = {
 }  # fmt: skip
 
 
-def main(address: str) -> None:
+def main(link: str) -> None:
     """One picture a main view, at 1280 x 800."""
+    address = link.partition("/login")[0]
     with sync_playwright() as p:
         browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"])
         page = browser.new_page(viewport={"width": 1280, "height": 800})
@@ -25,6 +26,7 @@ def main(address: str) -> None:
             page.wait_for_load_state("networkidle")
             page.screenshot(path=SHOTS / f"{name}.png")
 
+        page.goto(link)
         for name, path in SCREENS.items():
             page.goto(address + path)
             shoot(name)
@@ -51,4 +53,4 @@ def main(address: str) -> None:
 
 
 if __name__ == "__main__":
-    main(sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8640")
+    main(sys.argv[1])

@@ -9,15 +9,18 @@ from pathlib import Path
 
 import httpx
 
+from ivory_thistle.api.access import Access
+
 ROOT = Path(__file__).parent.parent
 
 
 @dataclass(frozen=True)
 class Application:
-    """The running application: its address and a client that belongs to it."""
+    """The running application: its address, a client that has its secret, and who may use it."""
 
     address: str
     client: httpx.Client
+    access: Access
 
     def audited(self, capture_id: int) -> dict[str, object]:
         """Waits until the findings of a capture are current."""

@@ -18,6 +18,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 from application import ROOT, Application
 from ivory_thistle.api.__main__ import opened
+from ivory_thistle.api.access import Access
 from ivory_thistle.api.app import create_app
 from ivory_thistle.store.database import connect, migrate
 from ivory_thistle.store.mariadb import MariaDb
@@ -60,7 +61,8 @@ def application(engine: Engine, data_folder: Path) -> Iterator[Application]:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
-    app = create_app(lambda: opened(data_folder), port, ROOT / "web" / "dist")
+    access = Access(data_folder, port)
+    app = create_app(lambda: opened(data_folder), access, ROOT / "web" / "dist")
     server = uvicorn.Server(
         uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning", timeout_graceful_shutdown=2)
     )
@@ -70,8 +72,9 @@ def application(engine: Engine, data_folder: Path) -> Iterator[Application]:
         assert thread.is_alive(), "the application did not start"
         threading.Event().wait(0.02)
     address = f"http://127.0.0.1:{port}"
-    with httpx.Client(base_url=address, timeout=60) as client:
-        yield Application(address, client)
+    secret = (data_folder / "secret").read_text()
+    with httpx.Client(base_url=address, timeout=60, headers={"authorization": f"Bearer {secret}"}) as client:
+        yield Application(address, client, access)
     server.should_exit = True
     thread.join(60)
 

@@ -7,7 +7,6 @@ import json
 import zipfile
 from pathlib import Path
 
-import httpx
 import pytest
 
 from application import ROOT, Application
@@ -178,7 +177,7 @@ def test_an_uploaded_archive_becomes_a_site(application: Application, site_folde
 
 def test_events_tell_a_capture_to_its_end(application: Application, capture: dict[str, int]) -> None:
     """Server-sent events, the last of them in an end state."""
-    with httpx.stream("GET", f"{application.address}/api/v1/captures/{capture['id']}/events", timeout=20) as stream:
+    with application.client.stream("GET", f"/api/v1/captures/{capture['id']}/events", timeout=20) as stream:
         lines = [line for line in stream.iter_lines() if line.startswith("data:")]
     assert json.loads(lines[-1][5:])["state"] == "ready"
 

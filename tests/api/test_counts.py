@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import time
+from concurrent.futures import ThreadPoolExecutor
+
 from ivory_thistle.api.counts import Counts
 
 
@@ -30,3 +33,37 @@ def test_the_oldest_are_dropped() -> None:
         counts.get(1, str(n), lambda n=n: n)  # type: ignore[misc]
     assert counts.get(1, "2999", lambda: -1) == 2999
     assert counts.get(1, "0", lambda: -1) == -1
+
+
+def test_several_that_ask_at_once_wait_for_one() -> None:
+    """Ten threads, one count; one that fails leaves the next to count."""
+    counts, made = Counts(), []
+
+    def slow() -> int:
+        time.sleep(0.05)
+        made.append(1)
+        if len(made) == 1:
+            raise ValueError
+        return 7
+
+    def ask(_: int) -> int:
+        try:
+            return counts.get(1, "a", slow)
+        except ValueError:
+            return 0
+
+    with ThreadPoolExecutor(10) as pool:
+        assert sorted(pool.map(ask, range(10))) == [0, *[7] * 9]
+    assert len(made) == 2
+
+
+def test_what_an_audit_overtakes_is_not_kept() -> None:
+    """It was counted on what is no longer so."""
+    counts = Counts()
+
+    def overtaken() -> str:
+        counts.forget(1)
+        return "old"
+
+    assert counts.get(1, "a", overtaken) == "old"
+    assert counts.get(1, "a", lambda: "new") == "new"

@@ -57,6 +57,20 @@ def test_groups_from_the_easiest_win_down(application: Application, site: dict[s
         assert len(with_image) == g["images"] == len(images(application, site, finding=g["code"]))
 
 
+def test_list_and_findings_agree_on_caps(application: Application, site: dict[str, int]) -> None:
+    """By weight and by width; drawings and what can't be read have no cap to exceed."""
+    narrow = {"caps": {"content": {"bytes": 10**9, "width": 100}, "thumbnail": {"bytes": 1000, "width": 9000}}}
+    before = get(application, f"/sites/{site['id']}/budgets")
+    application.client.put(f"/api/v1/sites/{site['id']}/budgets", json={**before, **narrow}).raise_for_status()  # type: ignore[dict-item]
+    application.audited(site["capture"])
+    rows = get(application, f"/captures/{site['capture']}/images", limit=500)["items"]  # type: ignore[index]
+    assert {r["over_cap"] for r in rows} == {True, False}
+    for row in rows:
+        assert row["over_cap"] == ("over-cap" in row["findings"]), row
+    application.client.put(f"/api/v1/sites/{site['id']}/budgets", json=before).raise_for_status()
+    application.audited(site["capture"])
+
+
 def test_facets_count_what_their_filters_show(application: Application, site: dict[str, int]) -> None:
     """Each value of each facet."""
     facets = get(application, f"/captures/{site['capture']}/facets")

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+import struct
+import zlib
 
 import numpy as np
 import pytest
@@ -12,6 +14,7 @@ from PIL import Image, ImageCms
 from ivory_thistle.core.encoders import JPEG, Settings
 from ivory_thistle.core.errors import PictureError
 from ivory_thistle.core.images.facts import ImageFacts, read_facts
+from ivory_thistle.core.images.kind import look_at
 from ivory_thistle.core.images.pixels import Pixels, decode, reduce
 from pictures import encoded, opened, photograph, png_that_claims
 
@@ -131,3 +134,17 @@ def test_reduction_is_in_linear_light_and_premultiplied() -> None:
     bleed[:, 32:] = (0, 255, 0, 255)
     edge = reduce(Pixels(bleed), 8).array
     assert edge[edge[:, :, 3] > 128][:, 0].max() < 30
+
+
+def test_texts_of_a_png_may_be_latin_1() -> None:
+    """PNG, third edition, 11.3.3.2: keyword and text of tEXt are Latin-1. Such a picture is as good as any."""
+
+    def chunk(kind: bytes, body: bytes) -> bytes:
+        return struct.pack(">I", len(body)) + kind + body + struct.pack(">I", zlib.crc32(kind + body))
+
+    plain = encoded(Image.new("RGB", (5, 4)), "PNG")
+    at = plain.index(b"IDAT") - 4
+    data = plain[:at] + chunk(b"tEXt", b"Schl\xfcssel\0W\xe4rter") + plain[at:]
+    facts, faults = read_facts("a.png", data)
+    assert facts is not None and (facts.width, facts.height, facts.problem) == (5, 4, "") and faults == ()
+    assert look_at(data, facts) is not None

@@ -225,8 +225,9 @@ def test_web_manifests_and_attributes_of_lazy_scripts(tmp_path: Path) -> None:
     for name in ("app/icon-l.png", "lazy.png", "own.png", "two.png"):
         Image.new("RGB", (len(name), 2)).save(tmp_path / name)
     folder = Folder(tmp_path)
-    files, faults = inspect_folder(folder)
-    site = read_site(files, folder.read, faults, lazy_attributes=("data-later", "data-later-srcset"))
+    inspection = inspect_folder(folder)
+    files = inspection.files
+    site = read_site(files, folder.read, inspection.faults, lazy_attributes=("data-later", "data-later-srcset"))
     assert site.pages[0].files == ("own.png", "two.png", "app/icon-l.png")
     icon = next(p for p in site.pages[0].placements if p.element == "manifest")
     assert (icon.source, icon.line, icon.file) == ("app/a.webmanifest", 2, "app/icon-l.png")

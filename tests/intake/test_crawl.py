@@ -229,17 +229,30 @@ def test_a_second_capture_asks_only_for_what_changed(world: World, tmp_path: Pat
     assert paths(second) == paths(first)
 
 
-def test_images_of_other_hosts_only_where_allowed(world: World, tmp_path: Path) -> None:
-    """The site's own image host is a host by name; the images of others stay remote."""
+def test_images_of_other_servers_only_where_allowed(world: World, tmp_path: Path) -> None:
+    """The site's own image server is one by name and port; the images of others stay remote."""
     with serving(World()) as images:
         images.put("/x.png", "image/png", PNG)
         world.page("/", f"<img src={images.address}/x.png>")
-        assert paths(crawled(world, tmp_path / "a", image_hosts=())) == {
-            "index.html",
-            f"_hosts/{images.address[7:].replace(':', '_')}/x.png",
-        }
+        assert paths(crawled(world, tmp_path / "a")) == {"index.html"} and images.asked == []
+        named = images.address.removeprefix("http://")
+        kept = f"_hosts/{named.replace(':', '_')}/x.png"
+        assert paths(crawled(world, tmp_path / "b", image_hosts=(named,))) == {"index.html", kept}
         world.page("/", "<img src=http://images.invalid/x.png>")
-        assert paths(crawled(world, tmp_path / "b")) == {"index.html"}
+        assert paths(crawled(world, tmp_path / "c")) == {"index.html"}
+
+
+def test_another_port_of_the_same_host_is_another_server(world: World, tmp_path: Path) -> None:
+    """Leave to read one's own server is none for what else listens there: no link, redirect or sitemap leads on."""
+    with serving(World()) as other:
+        for path in ("/a", "/b", "/c.xml", "/d"):
+            other.page(path, "secret")
+        links = f'<a href="{other.address}/a">x</a><a href="/b">y</a>'
+        world.page("/", f'{links}<link rel=canonical href="{other.address}/d">')
+        world.put("/b", "text/html", b"", 302, location=f"{other.address}/b")
+        world.put("/robots.txt", "text/plain", f"Sitemap: {other.address}/c.xml".encode())
+        assert paths(crawled(world, tmp_path)) == {"index.html"}
+        assert other.asked == []
 
 
 @pytest.mark.parametrize(
@@ -250,7 +263,9 @@ def test_private_addresses_are_refused(host: str) -> None:
     with pytest.raises(RefusedAddressError) as refused:
         checked_address(host, 80, frozenset())
     assert str(refused.value).endswith("which is not a public address")
-    assert checked_address(host, 80, frozenset({host}))
+    assert checked_address(host, 80, frozenset({(host, 443)}))
+    with pytest.raises(RefusedAddressError):
+        checked_address(host, 8080, frozenset({(host, 443)}))
 
 
 def test_the_address_that_was_checked_is_the_one_connected_to(world: World, monkeypatch: pytest.MonkeyPatch) -> None:

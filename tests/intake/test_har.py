@@ -13,7 +13,7 @@ from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.intake.chromium import browser_binary
 from ivory_thistle.intake.crawl import CrawlOptions
 from ivory_thistle.intake.folder import Folder
-from ivory_thistle.intake.har import read_har, sanitized, transfer_size
+from ivory_thistle.intake.har import read_har, sanitize, transfer_size
 from ivory_thistle.intake.site_server import serve_site
 from ivory_thistle.workflows.sources import read_source
 from pictures import encoded, photograph
@@ -51,29 +51,37 @@ def har(*entries: dict[str, object], pages: list[dict[str, object]] | None = Non
     ).encode()
 
 
+def kept(folder: Path, data: bytes) -> Path:
+    """The file that holds a HAR."""
+    place = folder / "log.har"
+    place.write_bytes(data)
+    return place
+
+
 HTML = b"<!doctype html><title>One</title><img src=a.jpg><img src=/b.jpg?w=2>"
 
 
 def test_bodies_become_files_and_addresses_lead_to_them(tmp_path: Path) -> None:
     """Page, style sheet and images as a folder would hold them."""
-    found = read_har(
-        har(
-            entry("https://tea.example/shop/", "text/html", HTML),
-            entry("https://tea.example/shop/a.jpg", "image/jpeg", JPEG),
-            entry("https://tea.example/b.jpg?w=2", "image/jpeg", JPEG + b"b"),
-        ),
-        tmp_path,
+    data = har(
+        entry("https://tea.example/shop/", "text/html", HTML),
+        entry("https://tea.example/shop/a.jpg", "image/jpeg", JPEG),
+        entry("https://tea.example/b.jpg?w=2", "image/jpeg", JPEG + b"b"),
     )
+    found = read_har(kept(tmp_path, data), tmp_path)
     (page,) = found.pages
     assert (page.path, page.title) == ("shop/index.html", "One")
     assert [(r.path, r.bytes) for r in page.requests] == [("shop/a.jpg", len(JPEG)), ("b__w=2.jpg", len(JPEG) + 1)]
     assert (tmp_path / "shop/a.jpg").read_bytes() == JPEG
 
 
-def test_nothing_private_is_left() -> None:
+def test_nothing_private_is_left(tmp_path: Path) -> None:
     """Cookies, authorisation and post data are gone before anything is stored."""
     data = har(entry("https://tea.example/", "text/html", HTML), entry("https://tea.example/a.jpg", "image/jpeg", JPEG))
-    assert b"SECRET" in data and b"SECRET" not in sanitized(data)
+    place, bare = kept(tmp_path, data), tmp_path / "bare.har"
+    sanitize(place, bare)
+    assert b"SECRET" in data and b"SECRET" not in bare.read_bytes()
+    assert read_har(bare, tmp_path / "a") == read_har(place, tmp_path / "b")
 
 
 @pytest.mark.parametrize(
@@ -111,7 +119,7 @@ def test_totals_are_the_sums_in_the_file(tmp_path: Path) -> None:
         entry("https://tea.example/a.jpg", "image/jpeg", JPEG, "p2"),
         pages=pages,
     )
-    one, two = read_har(data, tmp_path).pages
+    one, two = read_har(kept(tmp_path, data), tmp_path).pages
     assert [(r.bytes, r.after_load) for r in one.requests] == [(len(JPEG), False), (len(JPEG) + 4, True)]
     assert [r.bytes for r in two.requests] == [len(JPEG)]
     raw = json.loads(data)["log"]["entries"]
@@ -148,14 +156,16 @@ def test_a_har_without_pages(tmp_path: Path) -> None:
         entry("https://tea.example/a.jpg", "image/jpeg", JPEG, None),
         pages=[],
     )
-    (page,) = read_har(data, tmp_path).pages
+    (page,) = read_har(kept(tmp_path, data), tmp_path).pages
     assert [r.path for r in page.requests] == ["a.jpg"]
 
 
 @pytest.mark.parametrize(
     ("data", "message"),
     [
-        (b"{", "This is no HAR file: Expecting property name"),
+        (b"{", "This is no HAR file: Expecting value"),
+        (b'{"log": {"entries": [{}', "This is no HAR file: Expecting ','"),
+        (b'{"log": {"entries": ' + b"[" * 100_000, "This is no HAR file: maximum recursion depth"),
         (b"{}", "This is no HAR file: it has no log with entries."),
         (har(), "The HAR file holds no page: no answer in it is HTML."),
         (har(entry("data:text/html,x", "text/html", b"x")), "The HAR file holds no page: no answer in it is HTML."),
@@ -164,7 +174,7 @@ def test_a_har_without_pages(tmp_path: Path) -> None:
 def test_what_is_no_har(tmp_path: Path, data: bytes, message: str) -> None:
     """A clear message."""
     with pytest.raises(UnusableInput) as told:
-        read_har(data, tmp_path)
+        read_har(kept(tmp_path, data), tmp_path)
     assert str(told.value).startswith(message)
 
 

@@ -14,7 +14,7 @@ from ivory_thistle.core.references.addresses import host_of
 from ivory_thistle.intake.archive import unpack
 from ivory_thistle.intake.crawl import start_address
 from ivory_thistle.intake.folder import Folder
-from ivory_thistle.intake.har import read_har, sanitized
+from ivory_thistle.intake.har import read_har, sanitize
 from ivory_thistle.workflows.archived import requests_of
 from ivory_thistle.workflows.reading import read_folder
 
@@ -92,10 +92,11 @@ def har(**changes: object) -> bytes:
 @pytest.mark.parametrize("pages", [5, "x", None, [7], {"id": 1}, [{"id": {}, "title": [1]}]])
 def test_a_har_with_odd_parts_is_read(tmp_path: Path, pages: object) -> None:
     """Pages that are none, sizes that no file has, names longer than any."""
-    for data in (har(pages=pages), sanitized(har(pages=pages))):
-        folder = tmp_path / str(len(data))
-        folder.mkdir()
-        found = read_har(data, folder)
+    whole, bare = tmp_path / "whole.har", tmp_path / "bare.har"
+    whole.write_bytes(har(pages=pages))
+    sanitize(whole, bare)
+    for place in (whole, bare):
+        found = read_har(place, tmp_path / place.stem)
         requests, bare = requests_of(found)
         assert all(0 <= r.bytes < 10**12 and len(r.path.encode()) <= 2000 for all_ in requests.values() for r in all_)
         assert all(len(f.path) <= 1000 for f in bare)

@@ -11,6 +11,7 @@ from pathlib import Path
 import httpx
 import pytest
 
+from ivory_thistle.core.references.addresses import server_of
 from ivory_thistle.intake.fetching import Fetcher
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.intake.site_server import media_type, serve_site
@@ -85,7 +86,7 @@ def test_too_large_an_answer_is_given_up() -> None:
             handler.wfile.write(b"x" * 10_000)
 
     with answering(endless) as address:
-        fetched = Fetcher(["127.0.0.1"], 0, most_bytes=1_000_000).fetch(f"{address}/x")
+        fetched = Fetcher([server_of(address)], 0, most_bytes=1_000_000).fetch(f"{address}/x")
     assert (fetched.problem, fetched.data) == ("It is larger than 1 MB.", b"")
 
 
@@ -102,7 +103,7 @@ def test_a_packed_answer_is_counted_unpacked() -> None:
         handler.wfile.write(body)
 
     with answering(bomb) as address:
-        fetched = Fetcher(["127.0.0.1"], 0, most_bytes=1_000_000).fetch(f"{address}/x")
+        fetched = Fetcher([server_of(address)], 0, most_bytes=1_000_000).fetch(f"{address}/x")
     assert fetched.problem == "It is larger than 1 MB."
 
 
@@ -117,13 +118,13 @@ def test_redirects_that_lead_nowhere(location: str) -> None:
         handler.end_headers()
 
     with answering(moved) as address:
-        fetched = Fetcher(["127.0.0.1"], 0).fetch(f"{address}/loop", hosts=frozenset({"127.0.0.1"}))
+        fetched = Fetcher([server_of(address)], 0).fetch(f"{address}/loop", servers=frozenset({server_of(address)}))
     assert fetched.problem.startswith(("It redirects ", "Its answer makes no sense: ")) and fetched.data == b""
 
 
 def test_nobody_answers() -> None:
     """A closed port is a problem in words, not an exception."""
-    assert Fetcher(["127.0.0.1"], 0).fetch("http://127.0.0.1:1/").problem.startswith("It does not answer: ")
+    assert Fetcher([("127.0.0.1", 1)], 0).fetch("http://127.0.0.1:1/").problem.startswith("It does not answer: ")
 
 
 def test_the_folder_may_change_while_it_is_served(tmp_path: Path) -> None:

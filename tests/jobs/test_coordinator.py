@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 import os
+import shutil
 import signal
+import subprocess
 import threading
 import time
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
+from dask.distributed import LocalCluster
 from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
+from ivory_thistle.api.services import ask_to_go_on
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
@@ -56,23 +61,36 @@ def run_id(made: sessionmaker[Session], blobs: Blobs, site_folder: Path) -> int:
         return run.id
 
 
-@pytest.fixture
-def coordinators(made: sessionmaker[Session], blobs: Blobs, tmp_path: Path) -> Iterator[Callable[[], Coordinator]]:
-    """Makes started coordinators and stops them at the end."""
-    started: list[Coordinator] = []
+class Running:
+    """A coordinator in a thread of its own."""
 
-    def make() -> Coordinator:
-        coordinator = Coordinator(made, blobs, tmp_path / "staging")
-        coordinator.start()
-        started.append(coordinator)
-        return coordinator
+    def __init__(self, coordinator: Coordinator) -> None:
+        self.coordinator = coordinator
+        self.thread = threading.Thread(target=coordinator.run, daemon=True)
+        self.thread.start()
+
+    def stop(self) -> None:
+        """Ends it as the application does."""
+        self.coordinator.end()
+        self.thread.join(60)
+        assert not self.thread.is_alive()
+
+
+@pytest.fixture
+def coordinators(made: sessionmaker[Session], blobs: Blobs, tmp_path: Path) -> Iterator[Callable[..., Running]]:
+    """Makes started coordinators and stops them at the end."""
+    started: list[Running] = []
+
+    def make(scheduler: str | None = None) -> Running:
+        started.append(Running(Coordinator(made, blobs, tmp_path / "staging", scheduler)))
+        return started[-1]
 
     yield make
-    for coordinator in started:
-        coordinator.stop()
+    for running in started:
+        running.stop()
 
 
-def until(condition: Callable[[], bool], seconds: float = 120) -> None:
+def until(condition: Callable[[], bool], seconds: float = 300) -> None:
     """Waits for a condition, asking often."""
     deadline = time.monotonic() + seconds
     while not condition():
@@ -96,7 +114,7 @@ def state(made: sessionmaker[Session], run_id: int) -> str:
 
 
 def test_a_run_goes_on_where_it_was_left(
-    made: sessionmaker[Session], blobs: Blobs, run_id: int, coordinators: Callable[[], Coordinator]
+    made: sessionmaker[Session], blobs: Blobs, run_id: int, coordinators: Callable[[], Running]
 ) -> None:
     """Stopped with the process in the middle; the next process does only what was missing."""
     first = coordinators()
@@ -114,33 +132,31 @@ def test_a_run_goes_on_where_it_was_left(
 
 
 def test_what_stopping_cuts_short_is_not_failed(
-    made: sessionmaker[Session], run_id: int, coordinators: Callable[[], Coordinator]
+    made: sessionmaker[Session], run_id: int, coordinators: Callable[[], Running]
 ) -> None:
-    """Without patience, tasks are cut off in the middle: they wait for the next start, and none is called failed."""
-    coordinator = coordinators()
-    coordinator.patience = 0.0
-    until(lambda: coordinator._client is not None)
-    coordinator.stop()
-    coordinator._thread.join(60)
+    """Tasks are cut off in the middle: they wait for the next start, and none is called failed."""
+    running = coordinators()
+    until(lambda: bool(running.coordinator.workers.pids) and state(made, run_id) == "running")
+    running.stop()
     with made() as session:
         states = session.scalars(select(t.Task.state).where(t.Task.run_id == run_id)).all()
     assert set(states) <= {"waiting", "done", "left"} and "waiting" in states
-    assert state(made, run_id) in ("waiting", "running")
+    assert state(made, run_id) == "waiting"
     coordinators()
     until(lambda: state(made, run_id) == "done")
     assert len(finished(made, run_id)) == 5
 
 
 def test_killed_workers_are_replaced(
-    made: sessionmaker[Session], run_id: int, coordinators: Callable[[], Coordinator]
+    made: sessionmaker[Session], run_id: int, coordinators: Callable[[], Running]
 ) -> None:
-    """SIGKILL to every worker in the middle of a run: it finishes all the same, with every image once."""
-    coordinator = coordinators()
-    until(lambda: coordinator._client is not None)
-    assert coordinator._cluster is not None
-    pids = [w.process.pid for w in coordinator._cluster.workers.values() if w.process is not None]
-    for pid in pids:
-        os.kill(pid, signal.SIGKILL)
+    """SIGKILL to every worker in the middle of a run, again and again: it finishes all the same, every image once."""
+    workers = coordinators().coordinator.workers
+    for _ in range(4):
+        until(lambda: bool(workers.pids) or state(made, run_id) == "done")
+        for pid in workers.pids:
+            os.kill(pid, signal.SIGKILL)
+        time.sleep(0.5)
     until(lambda: state(made, run_id) in ("done", "failed"))
     assert state(made, run_id) == "done"
     with made() as session:
@@ -150,6 +166,80 @@ def test_killed_workers_are_replaced(
             ).all()
         )
     assert states == {"done": 5}
+
+
+def test_tasks_on_a_dask_scheduler(
+    made: sessionmaker[Session], run_id: int, coordinators: Callable[[str], Running]
+) -> None:
+    """Several machines may share the work: the same run, on the workers of a scheduler by its address."""
+    with LocalCluster(n_workers=1, threads_per_worker=1, host="127.0.0.1", dashboard_address=None) as cluster:
+        coordinators(cluster.scheduler_address)
+        until(lambda: state(made, run_id) in ("done", "failed"))
+    assert state(made, run_id) == "done"
+    assert len(finished(made, run_id)) == 5
+
+
+def test_a_full_disk_pauses_the_run(
+    made: sessionmaker[Session], run_id: int, blobs: Blobs, coordinators: Callable[[], Running]
+) -> None:
+    """It says what to do, fails no image, leaves nothing unfinished, and goes on once there is room."""
+    store = Path(blobs.url)
+    kept = store.with_name("kept")
+    store.rename(kept)
+    with full_disk(store, kept):
+        coordinators().coordinator.wake()
+        until(lambda: state(made, run_id) == "paused")
+        with made() as session:
+            run = session.get_one(t.Run, run_id)
+            assert run.error == f"The disk that holds {store} is full. Make room there, then go on."
+            failed = select(func.count()).where(t.Task.run_id == run_id, t.Task.state == "failed")
+            assert session.scalar(failed) == 0
+        assert list((store / ".unfinished").iterdir()) == []
+        subprocess.run(["mount", "-o", "remount,size=64m", str(store)], check=True)
+        go_on(made, run_id)
+        until(lambda: state(made, run_id) == "done")
+        assert len(finished(made, run_id)) == 5
+
+
+def test_a_store_that_is_away_pauses_the_run(
+    made: sessionmaker[Session], run_id: int, blobs: Blobs, coordinators: Callable[[], Running]
+) -> None:
+    """A volume that was taken out, for one; nothing is failed, and it goes on when it is back."""
+    store = Path(blobs.url)
+    store.rename(store.with_name("away"))
+    store.touch()
+    running = coordinators()
+    until(lambda: state(made, run_id) == "paused")
+    with made() as session:
+        assert str(store) in (session.get_one(t.Run, run_id).error or "")
+    store.unlink()
+    store.with_name("away").rename(store)
+    go_on(made, run_id)
+    running.coordinator.wake()
+    until(lambda: state(made, run_id) == "done")
+    assert len(finished(made, run_id)) == 5
+
+
+@contextmanager
+def full_disk(at: Path, content: Path) -> Iterator[None]:
+    """A file system of its own at `at` that holds a copy of `content` and has no room left."""
+    at.mkdir()
+    mounted = subprocess.run(["mount", "-t", "tmpfs", "-o", "size=64m", "none", str(at)], check=False)
+    if mounted.returncode:
+        pytest.skip("file systems can be mounted by root alone")
+    try:
+        shutil.copytree(content, at, dirs_exist_ok=True)
+        used = (shutil.disk_usage(at).used + 4095) // 4096 * 4
+        subprocess.run(["mount", "-o", f"remount,size={used}k", str(at)], check=True)
+        yield
+    finally:
+        subprocess.run(["umount", "--lazy", str(at)], check=True)
+
+
+def go_on(made: sessionmaker[Session], run_id: int) -> None:
+    """What `continue` does."""
+    with made.begin() as session:
+        ask_to_go_on(session.get_one(t.Run, run_id))
 
 
 def audit_of(made: sessionmaker[Session], run_id: int) -> tuple[int, str]:
@@ -188,7 +278,7 @@ def test_an_audit_asked_for_during_another_is_done_too(
 
 
 def test_an_audit_that_breaks_is_said_and_stops_nothing(
-    made: sessionmaker[Session], run_id: int, coordinators: Callable[[], Coordinator], monkeypatch: pytest.MonkeyPatch
+    made: sessionmaker[Session], run_id: int, coordinators: Callable[[], Running], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """Its capture says so, once; the run goes on and ends."""
 

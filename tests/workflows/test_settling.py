@@ -9,8 +9,10 @@ import pytest
 
 from core.test_rewriting import deliveries_of
 from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.references.site import Page, SiteReading, read_site
 from ivory_thistle.core.references.site import SiteFile as File
-from ivory_thistle.core.references.site import SiteReading, read_site
+from ivory_thistle.core.references.source import Source
+from ivory_thistle.core.rewriting import site as site_rewriting
 from ivory_thistle.core.rewriting.delivery import Delivery
 from ivory_thistle.core.rewriting.offers import Form
 from ivory_thistle.core.rewriting.site import Limits, SiteRewriter
@@ -105,3 +107,25 @@ def test_limits_come_back_from_plain_values() -> None:
         for one in (limits, again, Limits())
     ]
     assert rewrites[0] == rewrites[1] != rewrites[2]
+
+
+def test_a_page_that_can_not_be_followed_stays_as_it_is(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Whether its rewriting or what it loads can't be told; the others are rewritten."""
+    real = site_rewriting.rewrite_page
+
+    def broken(source: Source, page: Page, *others: object) -> object:
+        if page.path == "bad.html":
+            raise RecursionError
+        return real(source, page, *others)  # type: ignore[arg-type]
+
+    pages = {"bad.html": "<img src=a.jpg>", "good.html": "<img src=b.jpg>"}
+    with monkeypatch.context() as patched:
+        patched.setattr(site_rewriting, "rewrite_page", broken)
+        done, _, _ = settled(pages)
+    assert "bad.html" not in done.rewrite.texts and b"<picture" in done.rewrite.texts["good.html"]
+    assert [f.message for f in done.rewrite.faults] == [
+        "bad.html stays as it is. It can't be followed (RecursionError)."
+    ]
+    nested = "a{" * 200 + "background:url(b.jpg)"
+    done, _, _ = settled({**pages, "bad.html": f"<style>{nested}</style><img src=a.jpg>"})
+    assert "bad.html" not in done.rewrite.texts and b"<picture" in done.rewrite.texts["good.html"]

@@ -4,29 +4,30 @@ from __future__ import annotations
 
 import argparse
 import fcntl
-import logging
 import os
-import socket
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
-import structlog
 import uvicorn
 from sqlalchemy import select
 
+from ivory_thistle.api.access import Access
 from ivory_thistle.api.app import create_app
+from ivory_thistle.api.counts import Counts
 from ivory_thistle.api.services import Services
 from ivory_thistle.core.budgets.policy import DEFAULT_PAGE_BYTES
 from ivory_thistle.core.errors import ThistleError, UnusableInput
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.intake.site_server import serve_site
-from ivory_thistle.jobs.coordinator import Coordinator
+from ivory_thistle.jobs.log import configure_log
+from ivory_thistle.jobs.process import BLOBS, DATABASE, JobsProcess
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import connect, migrate, sessions
-from ivory_thistle.store.mariadb import MariaDb
+from ivory_thistle.store.mariadb import MariaDb, port_is_free
+from ivory_thistle.workflows.room import Places
 
 DEMO_NAME = "Corvane Ridge Observatory"
 
@@ -39,11 +40,16 @@ def main() -> int:
     parser.add_argument("--web", type=Path, help="folder of the built front end")
     parser.add_argument("--demo", type=Path, help="folder of the demo site")
     options = parser.parse_args()
-    _configure_log()
+    configure_log()
     # What is captured, made and logged is its owner's alone; closing the folder closes what stands in it already.
     os.umask(0o077)
     options.data.mkdir(parents=True, exist_ok=True)
     options.data.chmod(0o700)
+    for part in ("blobs", "uploads", "staging", "mariadb"):
+        if (options.data / part).is_dir():
+            (options.data / part).chmod(0o700)
+    for log in options.data.glob("*.log"):
+        log.chmod(0o600)
     try:
         with held(options.data, options.port):
             return _serve(options)
@@ -53,13 +59,14 @@ def main() -> int:
 
 
 def _serve(options: argparse.Namespace) -> int:
-    if not _port_is_free(options.port):
+    if not port_is_free(options.port):
         print(
             f"Port {options.port} is taken; is it running already? Choose another with --port.",
             file=sys.stderr,
         )
         return 2
-    app = create_app(lambda: opened(options.data, options.demo, options.port), options.port, options.web)
+    access = Access(options.data, options.port)
+    app = create_app(lambda: opened(options.data, options.demo, access), access, options.web)
     server = uvicorn.Server(
         uvicorn.Config(
             app, host="127.0.0.1", port=options.port, log_level="warning", access_log=False,
@@ -89,27 +96,35 @@ def held(data: Path, port: int) -> Iterator[None]:
 
 
 @contextmanager
-def opened(data: Path, demo: Path | None = None, port: int = 0) -> Iterator[Services]:
-    """Everything the application works with, started in order and ended in reverse."""
+def opened(data: Path, demo: Path | None = None, access: Access | None = None) -> Iterator[Services]:
+    """Everything the application works with, started in order and ended in reverse.
+
+    With `access`, the address that lets a browser in is printed.
+    """
     database = MariaDb(data)
-    external = os.environ.get("THISTLE_DATABASE_URL")
     try:
-        engine = connect(external or database.start().url)
+        url = os.environ.get(DATABASE) or database.start().url
+        engine = connect(url)
         migrate(engine)
         made = sessions(engine)
-        blobs = Blobs(os.environ.get("THISTLE_BLOBS_URL") or str((data / "blobs").absolute()))
-        coordinator = Coordinator(made, blobs, data / "staging", os.environ.get("THISTLE_DASK_SCHEDULER"))
-        services = Services(made, blobs, coordinator, data / "uploads")
-        coordinator.on_audit = services.counts.forget
+        blobs = Blobs(os.environ.get(BLOBS) or str((data / "blobs").absolute()))
+        counts = Counts()
+        jobs = JobsProcess(url, blobs.url, data / "staging", made, counts.forget)
+        own = None if os.environ.get(DATABASE) else database.data
+        services = Services(made, blobs, jobs, Places(data / "uploads", data / "staging", own), counts)
         if demo:
             add_demo(services, demo)
-        coordinator.start()
-        with stand_in(demo, port) as address:
-            if port:
-                print(f"\nIvory Thistle is at http://127.0.0.1:{port}  (Ctrl-C stops everything)", flush=True)
+        jobs.start()
+        with stand_in(demo, access.port if access else 0) as address:
+            if access:
+                print(f"\nIvory Thistle is at {access.link()}", flush=True)
+                print("This address lets one browser in, once; ./thistle link prints another.", flush=True)
+                print("Ctrl-C stops everything.", flush=True)
                 print(f"The demo site is served at {address}/ too.\n" if address else "", flush=True)
-            yield services
-        coordinator.stop()
+            try:
+                yield services
+            finally:
+                jobs.stop()
         engine.dispose()
     finally:
         database.stop()
@@ -118,7 +133,7 @@ def opened(data: Path, demo: Path | None = None, port: int = 0) -> Iterator[Serv
 @contextmanager
 def stand_in(demo: Path | None, port: int) -> Iterator[str]:
     """Serves the demo site on the port after the application's, with a redirect to meet; empty where it can't be."""
-    if demo is None or not port or not _port_is_free(port + 1):
+    if demo is None or not port or not port_is_free(port + 1):
         yield ""
         return
     folder = Folder(demo)
@@ -136,30 +151,6 @@ def add_demo(services: Services, folder: Path) -> None:
         session.flush()
         place = str(folder.absolute())
         session.add(t.Capture(site_id=site.id, state="waiting", origin="folder", place=place, label=folder.name))
-
-
-def _port_is_free(port: int) -> bool:
-    with socket.socket() as probe:
-        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        try:
-            probe.bind(("127.0.0.1", port))
-        except OSError:
-            return False
-    return True
-
-
-def _configure_log() -> None:
-    """Structured lines on standard error: time, level, event and its values."""
-    logging.getLogger("distributed").setLevel(logging.ERROR)
-    structlog.configure(
-        processors=[
-            structlog.processors.add_log_level,
-            structlog.processors.TimeStamper(fmt="iso", utc=True),
-            structlog.processors.format_exc_info,
-            structlog.processors.JSONRenderer(),
-        ],
-        logger_factory=structlog.PrintLoggerFactory(sys.stderr),
-    )
 
 
 if __name__ == "__main__":

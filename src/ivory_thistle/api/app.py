@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import AsyncIterator, Callable
 from contextlib import AbstractContextManager, asynccontextmanager
+from functools import cache
 from pathlib import Path
 
 from fastapi import APIRouter, FastAPI
@@ -12,14 +13,18 @@ from sqlalchemy import text
 from starlette.staticfiles import StaticFiles
 
 from ivory_thistle.api import errors, schemas
+from ivory_thistle.api.access import Access, Login
+from ivory_thistle.api.again import Again
 from ivory_thistle.api.guard import Guard
-from ivory_thistle.api.routes import captures, events, findings, library, measurements, runs, sites
+from ivory_thistle.api.routes import captures, events, findings, library, measurements, room, runs, sites
 from ivory_thistle.api.services import Services, SessionDep
 
 VERSION = "0.1.0"
 
 
-def create_app(opened: Callable[[], AbstractContextManager[Services]], port: int, web: Path | None = None) -> FastAPI:
+def create_app(
+    opened: Callable[[], AbstractContextManager[Services]], access: Access, web: Path | None = None
+) -> FastAPI:
     """The application. `opened` gives its services for as long as it runs; `web` is the built front end."""
 
     @asynccontextmanager
@@ -33,6 +38,9 @@ def create_app(opened: Callable[[], AbstractContextManager[Services]], port: int
         openapi_url="/api/v1/openapi.json", generate_unique_id_function=lambda route: route.name,
     )  # fmt: skip
     errors.install(app)
+    generated = app.openapi
+    described = cache(lambda: errors.describe(generated()))
+    app.openapi = described  # type: ignore[method-assign]
     api = APIRouter(prefix="/api/v1", responses=errors.RESPONSES)
 
     @api.get("/health", tags=["health"])
@@ -52,12 +60,15 @@ def create_app(opened: Callable[[], AbstractContextManager[Services]], port: int
         measurements.of_capture,
         measurements.router,
         runs.router,
+        room.router,
     ):
         api.include_router(router)
     app.include_router(api)
     if web:
         _serve_front_end(app, web)
-    app.add_middleware(Guard, port=port)
+    app.add_middleware(Again)
+    app.add_middleware(Login, access=access)
+    app.add_middleware(Guard, port=access.port)
     return app
 
 

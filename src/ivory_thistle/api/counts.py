@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
+from collections import Counter, OrderedDict
 from collections.abc import Callable
 from threading import Lock
 from typing import Any, TypeVar
@@ -12,10 +12,15 @@ _MOST = 2_000
 
 
 class Counts:
-    """A capture is never changed; its roles and findings are, by an audit: `forget` is told then."""
+    """A capture is never changed; its roles and findings are, by an audit: `forget` is told then.
+
+    Of several that ask the same at once, one counts and the others wait for it.
+    """
 
     def __init__(self) -> None:
         self._kept: OrderedDict[tuple[int, str], Any] = OrderedDict()
+        self._audits: Counter[int] = Counter()
+        self._counting: dict[tuple[int, str], Lock] = {}
         self._lock = Lock()
 
     def get(self, capture_id: int, what: str, count: Callable[[], T]) -> T:
@@ -23,18 +28,30 @@ class Counts:
         key = (capture_id, what)
         with self._lock:
             if key in self._kept:
-                self._kept.move_to_end(key)
-                known: T = self._kept[key]
-                return known
-        value = count()
-        with self._lock:
-            self._kept[key] = value
-            if len(self._kept) > _MOST:
-                self._kept.popitem(last=False)
+                return self._known(key)  # type: ignore[no-any-return]
+            mine = self._counting.setdefault(key, Lock())
+        with mine:
+            with self._lock:
+                if key in self._kept:
+                    return self._known(key)  # type: ignore[no-any-return]
+                begun = self._audits[capture_id]
+            value = count()
+            with self._lock:
+                self._counting.pop(key, None)
+                # What an audit has overtaken is true for this answer alone.
+                if begun == self._audits[capture_id]:
+                    self._kept[key] = value
+                if len(self._kept) > _MOST:
+                    self._kept.popitem(last=False)
         return value
+
+    def _known(self, key: tuple[int, str]) -> Any:
+        self._kept.move_to_end(key)
+        return self._kept[key]
 
     def forget(self, capture_id: int) -> None:
         """Counts of a capture are no longer current."""
         with self._lock:
+            self._audits[capture_id] += 1
             for key in [k for k in self._kept if k[0] == capture_id]:
                 del self._kept[key]

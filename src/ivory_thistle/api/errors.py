@@ -8,10 +8,14 @@ import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
+from sqlalchemy.exc import DBAPIError
 from starlette.exceptions import HTTPException
 
+from ivory_thistle.api.again import GAVE_WAY
 from ivory_thistle.api.schemas import Problem
 from ivory_thistle.core.errors import UnusableInput
+from ivory_thistle.store.blobs import StorageError
+from ivory_thistle.store.database import gives_way, is_away
 
 log = structlog.get_logger()
 
@@ -53,6 +57,22 @@ def install(app: FastAPI) -> None:
     async def http(request: Request, error: HTTPException) -> JSONResponse:
         return _answer(ProblemError(error.status_code, "http", str(error.detail), str(error.detail)).problem)
 
+    @app.exception_handler(DBAPIError)
+    async def database(request: Request, error: DBAPIError) -> JSONResponse:
+        if gives_way(error):
+            request.scope[GAVE_WAY] = True
+        elif not is_away(error):
+            return await ours_broken(request, error)
+        log.warning("database", path=request.url.path, error=repr(error.orig))
+        detail = "The database is busy or being started again. Nothing was changed; try again in a few seconds."
+        answer = _answer(ProblemError(503, "database-away", "Not just now", detail).problem)
+        answer.headers["retry-after"] = "2"
+        return answer
+
+    @app.exception_handler(StorageError)
+    async def storage(request: Request, error: StorageError) -> JSONResponse:
+        return _answer(ProblemError(507, "no-storage", "Nothing can be kept", str(error)).problem)
+
     @app.exception_handler(Exception)
     async def ours_broken(request: Request, error: Exception) -> JSONResponse:
         log.exception("unhandled", path=request.url.path)
@@ -60,7 +80,32 @@ def install(app: FastAPI) -> None:
         return _answer(ProblemError(500, "internal", "Something went wrong", detail).problem)
 
 
+def _documented(description: str) -> dict[str, Any]:
+    return {"model": Problem, "description": description}
+
+
 RESPONSES: dict[int | str, dict[str, Any]] = {
-    404: {"model": Problem, "description": "Not there"},
-    422: {"model": Problem, "description": "Can't be used"},
+    400: _documented("The request can't be understood"),
+    401: _documented("The cookie or token is missing"),
+    403: _documented("From another page, or by another name"),
+    404: _documented("Not there"),
+    409: _documented("Not in this state"),
+    413: _documented("Too large"),
+    422: _documented("Can't be used"),
+    503: _documented("The database is being started again"),
 }
+
+
+def describe(schema: dict[str, Any]) -> dict[str, Any]:
+    """The OpenAPI description with every problem told once, by its own media type."""
+    content = {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}}
+    schema["components"]["responses"] = {
+        f"Problem{status}": {"description": told["description"], "content": content}
+        for status, told in RESPONSES.items()
+    }
+    for path in schema["paths"].values():
+        for operation in path.values():
+            for status in operation["responses"]:
+                if int(status) in RESPONSES:
+                    operation["responses"][status] = {"$ref": f"#/components/responses/Problem{status}"}
+    return schema

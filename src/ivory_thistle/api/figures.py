@@ -111,6 +111,7 @@ def segments(session: Session, page_ids: Sequence[int]) -> dict[int, list[schema
 def image_row(image: t.Image, policy: Policy, findings: Iterable[str] = ()) -> schemas.ImageRow:
     """One image as it stands in lists."""
     role: Role = next((r for r in ROLES if r == image.role), "content")
+    held = image.page_count > 0 and image.width > 0 and image.format != "svg" and not image.problem
     return schemas.ImageRow(
         id=image.id,
         path=image.path,
@@ -123,7 +124,7 @@ def image_row(image: t.Image, policy: Policy, findings: Iterable[str] = ()) -> s
         unused=image.unused,
         problem=image.problem,
         cap=policy.cap(role).bytes,
-        over_cap=image.page_count > 0 and image.bytes > policy.cap(role).bytes,
+        over_cap=held and policy.cap(role).is_exceeded(image.bytes, image.width),
         has_thumbnail=image.thumbnail is not None or image.format == "svg",
         kind=image.kind,
         role=image.role,

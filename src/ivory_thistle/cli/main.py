@@ -11,11 +11,12 @@ import typer
 
 from ivory_thistle.cli.output import kb, print_json, progress
 from ivory_thistle.cli.treating import treat
-from ivory_thistle.core.errors import UnusableInput
+from ivory_thistle.core.errors import ThistleError, UnusableInput
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
 from ivory_thistle.intake.browser import PageMeasurement
 from ivory_thistle.intake.crawl import CrawlOptions
+from ivory_thistle.jobs.log import configure_log
 from ivory_thistle.workflows.headless import audit_json, measure_folder, measured_json
 from ivory_thistle.workflows.sources import read_source
 
@@ -85,10 +86,15 @@ def _print_measured(measured: list[PageMeasurement]) -> None:
 
 def main() -> None:
     """Runs the command line; what the person named wrongly becomes one line and exit code 2."""
+    # Results go to standard output; the log must not be among them.
+    configure_log()
     try:
         app(standalone_mode=False)
-    except UnusableInput as error:
+    except ThistleError as error:
         typer.echo(str(error), err=True)
+        sys.exit(2)
+    except OSError as error:
+        typer.echo(f"{error.filename or 'This'} can't be read or written: {error.strerror or error}.", err=True)
         sys.exit(2)
     except typer.TyperException as error:
         typer.echo(error.format_message(), err=True)

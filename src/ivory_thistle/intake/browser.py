@@ -196,7 +196,7 @@ class _Images(Watch):
 
 
 async def _measure(browser: Browser, place: _Place, path: str, screen: Screen, screenshots: bool) -> PageMeasurement:
-    async with fresh_page(browser, screen) as page:
+    async with fresh_page(browser, screen, place.address) as page:
         watch = _Images(page, place)
         if place.read is not None:
             await page.route(lambda url: not url.startswith(f"{place.address}/"), partial(_answer, place))

@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 import asyncio
+import os
+import pwd
 import shutil
+import tempfile
 from collections.abc import AsyncIterator, Awaitable, Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import asynccontextmanager, suppress
+from pathlib import Path
 from typing import TypeVar
 
-from playwright.async_api import Browser, Page, async_playwright
+import structlog
+from playwright.async_api import Browser, Page, Playwright, async_playwright
 from playwright.async_api import Error as BrowserError
 
 from ivory_thistle.core.selection.loads import LAZY_DISTANCE
@@ -18,10 +23,17 @@ from ivory_thistle.core.selection.screen import Screen
 # Without a connection's type, Chromium loads lazy pictures from 3,000 px away; for most visitors it does from 1,250.
 _ARGUMENTS = (
     f"--blink-settings=lazyLoadingImageMarginPxUnknown={LAZY_DISTANCE}",
-    "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
+    "--disable-gpu", "--disable-background-networking", "--disable-component-update",
     "--disable-sync", "--no-first-run", "--disable-quic", "--mute-audio", "--hide-scrollbars",
     "--host-resolver-rules=MAP * ~NOTFOUND, EXCLUDE 127.0.0.1",
+    # WebRTC would go around the proxy.
+    "--force-webrtc-ip-handling-policy=disable_non_proxied_udp", "--block-new-web-contents",
 )  # fmt: skip
+_NO_WAY_OUT = "http://127.0.0.1:9"
+"""A proxy that is not there (port 9, RFC 863): what belongs to no page's own context reaches nothing."""
+_LOOPBACK_TOO = "<-loopback>"
+_AS_NOBODY = Path(__file__).with_name("as_nobody.sh")
+log = structlog.get_logger()
 LOAD_SECONDS = 15.0
 QUIET_SECONDS = 0.15
 QUIET_LIMIT_SECONDS = 8.0
@@ -43,16 +55,47 @@ def in_browsers(jobs: Sequence[T], work: Callable[[Browser, T], Awaitable[bool]]
         pool.submit(asyncio.run, _in_browsers(jobs, work, at_once)).result()
 
 
+class _Launcher:
+    """Starts browsers: with their sandbox where the kernel lets them, and never with the rights of root."""
+
+    sandboxed = True
+
+    async def launch(self, playwright: Playwright, profiles: Path) -> Browser:
+        """A new browser, whose profile is kept below a folder."""
+        if self.sandboxed:
+            try:
+                return await self._launch(playwright, profiles)
+            except BrowserError as error:
+                if "sandbox" not in error.message:
+                    raise
+                self.sandboxed = False
+                log.warning("Chromium runs without its sandbox", reason="this machine allows no user namespaces")
+        return await self._launch(playwright, profiles)
+
+    async def _launch(self, playwright: Playwright, profiles: Path) -> Browser:
+        binary = browser_binary()
+        return await playwright.chromium.launch(
+            executable_path=_AS_NOBODY if os.geteuid() == 0 else binary,
+            args=list(_ARGUMENTS),
+            chromium_sandbox=self.sandboxed,
+            proxy={"server": _NO_WAY_OUT, "bypass": _LOOPBACK_TOO},
+            env={**os.environ, "THISTLE_BROWSER": str(binary), "THISTLE_PROFILES": str(profiles)},
+        )
+
+
+_launcher = _Launcher()
+
+
 async def _in_browsers(jobs: Sequence[T], work: Callable[[Browser, T], Awaitable[bool]], at_once: int) -> None:
     waiting = list(reversed(jobs))
-    async with async_playwright() as playwright:
+    async with async_playwright() as playwright, _profiles() as profiles:
 
         async def worker() -> None:
             browser: Browser | None = None
             while waiting:
                 job = waiting.pop()
                 if browser is None or not browser.is_connected():
-                    browser = await playwright.chromium.launch(executable_path=browser_binary(), args=list(_ARGUMENTS))
+                    browser = await _launcher.launch(playwright, profiles)
                 if not await work(browser, job):
                     # It may hang: the next job gets a fresh one.
                     await _close(browser)
@@ -63,29 +106,52 @@ async def _in_browsers(jobs: Sequence[T], work: Callable[[Browser, T], Awaitable
         await asyncio.gather(*(worker() for _ in range(min(at_once, len(waiting)) or 1)))
 
 
+@asynccontextmanager
+async def _profiles() -> AsyncIterator[Path]:
+    """A folder that an unprivileged user may write to as well, removed afterwards."""
+    folder = Path(tempfile.mkdtemp(prefix="thistle-browser-"))
+    try:
+        if os.geteuid() == 0:
+            nobody = pwd.getpwnam("nobody")
+            os.chown(folder, nobody.pw_uid, nobody.pw_gid)
+        yield folder
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
 async def _close(browser: Browser) -> None:
     with suppress(BrowserError, TimeoutError):
         await asyncio.wait_for(browser.close(), _CLOSE_SECONDS)
 
 
 @asynccontextmanager
-async def fresh_page(browser: Browser, screen: Screen) -> AsyncIterator[Page]:
-    """A page of its own context on a screen: nothing is cached or remembered."""
+async def fresh_page(browser: Browser, screen: Screen, address: str) -> AsyncIterator[Page]:
+    """A page of its own context on a screen: nothing is cached or remembered.
+
+    It reaches the site served at `address` and nothing else; windows that it opens are closed.
+    """
     context = await browser.new_context(
         viewport={"width": screen.width, "height": screen.height},
         device_scale_factor=screen.density,
         color_scheme="dark" if screen.dark else "light",
         service_workers="block",
         accept_downloads=False,
+        proxy={"server": address, "bypass": _LOOPBACK_TOO},
     )
     try:
         page = await context.new_page()
+        context.on("page", lambda other: asyncio.ensure_future(_close_window(other)))
         page.on("dialog", lambda d: asyncio.ensure_future(d.dismiss()))
         yield page
     finally:
         # A browser that hangs would never answer this either.
         with suppress(BrowserError, TimeoutError):
             await asyncio.wait_for(context.close(), _CLOSE_SECONDS)
+
+
+async def _close_window(page: Page) -> None:
+    with suppress(BrowserError, TimeoutError):
+        await asyncio.wait_for(page.close(), _CLOSE_SECONDS)
 
 
 class Watch:

@@ -182,11 +182,10 @@ def compare_plain_pages(before: str, after: str, pages: Sequence[str], screens: 
         news: dict[str, list[Seen]] = defaultdict(list)
         different: list[Difference] = []
         for _ in range(_MOST_LOOKS):
-            async with fresh_page(browser, screen) as page:
-                for path, seen in (await _framed(page, before, some)).items():
-                    olds[path].append(seen)
-                for path, seen in (await _framed(page, after, some)).items():
-                    news[path].append(seen)
+            for address, looks in ((before, olds), (after, news)):
+                async with fresh_page(browser, screen, address) as page:
+                    for path, seen in (await _framed(page, address, some)).items():
+                        looks[path].append(seen)
             # Chromium may take what it happens to have in memory already: one look of each that agree are enough.
             verdicts = {
                 path: min((differences(path, screen.name, a, b) for a in olds[path] for b in news[path]), key=len)
@@ -282,7 +281,7 @@ async def _look_safely(browser: Browser, address: str, page: str, screen: Screen
 
 
 async def _look(browser: Browser, address: str, path: str, screen: Screen, sweep: Sequence[int]) -> Seen:
-    async with fresh_page(browser, screen) as page:
+    async with fresh_page(browser, screen, address) as page:
         return await _look_at(page, address, path, screen, sweep)
 
 

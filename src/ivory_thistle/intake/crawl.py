@@ -19,13 +19,15 @@ from protego import Protego
 
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.faults import Fault
-from ivory_thistle.core.references.addresses import host_of, join
+from ivory_thistle.core.references.addresses import NO_SERVER, host_of, join, server_of
 from ivory_thistle.core.references.css import read_css
+from ivory_thistle.core.references.markup import tags
 from ivory_thistle.core.references.page import LAZY_ATTRIBUTES, read_page
 from ivory_thistle.core.references.source import read_css_source, read_html_source
-from ivory_thistle.intake.fetching import AGENT, Fetched, Fetcher
+from ivory_thistle.intake.fetching import AGENT, Fetched, Fetcher, Server
 from ivory_thistle.intake.naming import Names
 
+_HEAD_BYTES = 100_000
 _HTML = frozenset({"text/html", "application/xhtml+xml"})
 _MOST_SITEMAPS = 50
 _SITEMAP_BYTES = 52_428_800
@@ -116,9 +118,10 @@ class Crawler:
         self._earlier, self._content_of, self._lazy = earlier or {}, content_of, lazy_attributes
         start = urlsplit(options.start)
         self._origin, self._host = f"{start.scheme}://{start.netloc}", start.netloc
-        self._page_hosts = frozenset({(start.hostname or "").lower()})
-        self._image_hosts = self._page_hosts | {h.lower() for h in options.image_hosts}
-        allowed = (start.hostname or "",) if options.allow_private else ()
+        self._pages_on = frozenset({server_of(options.start)})
+        named = {server_of(f"https://{host}") for host in options.image_hosts}
+        self._images_on = self._pages_on | (named - {NO_SERVER})
+        allowed = self._images_on if options.allow_private else ()
         self._fetcher = Fetcher(allowed, options.seconds_between)
         self._names = Names(self._host)
         self._robots: Protego | None = None
@@ -173,7 +176,7 @@ class Crawler:
                 self._earlier = {**self._earlier, seen.address: seen}
 
     def _read_robots(self) -> None:
-        answer = self._fetcher.fetch(f"{self._origin}/robots.txt", hosts=self._page_hosts)
+        answer = self._fetcher.fetch(f"{self._origin}/robots.txt", servers=self._pages_on)
         text = answer.data.decode("utf-8", "replace") if not answer.problem else ""
         self._robots = Protego.parse(text)
         delay = self._robots.crawl_delay(AGENT)
@@ -187,10 +190,10 @@ class Crawler:
         done: set[str] = set()
         while waiting and len(done) < _MOST_SITEMAPS:
             address = waiting.pop(0)
-            if address in done or host_of(address) not in self._page_hosts:
+            if address in done or server_of(address) not in self._pages_on:
                 continue
             done.add(address)
-            answer = self._fetcher.fetch(address, hosts=self._page_hosts)
+            answer = self._fetcher.fetch(address, servers=self._pages_on)
             if answer.problem:
                 continue
             try:
@@ -210,13 +213,9 @@ class Crawler:
 
     def _push(self, address: str, depth: int) -> None:
         address = urldefrag(address).url
-        if address in self._known or host_of(address) not in self._page_hosts:
+        if address in self._known or server_of(address) not in self._pages_on:
             return
-        if (
-            urlsplit(address).scheme not in ("http", "https")
-            or depth > self._options.depth
-            or not self._is_wanted(address)
-        ):
+        if depth > self._options.depth or not self._is_wanted(address):
             return
         self._known.add(address)
         if self._options.respect_robots and self._robots and not self._robots.can_fetch(address, AGENT):
@@ -237,7 +236,7 @@ class Crawler:
             if not any("pages" in words for words in self.result.limits):
                 self.result.limits.append(f"Stopped at {self._options.pages} pages; the rest is not read.")
             return
-        answer, data = self._get(address, self._page_hosts)
+        answer, data = self._get(address, self._pages_on)
         if answer is None:
             return
         if answer.kind not in _HTML:
@@ -278,12 +277,12 @@ class Crawler:
         if not address:
             return
         address = urldefrag(address).url
-        if address not in self._known and host_of(address) in self._image_hosts:
+        if address not in self._known and server_of(address) in self._images_on:
             self._known.add(address)
             self._wanted.append(address)
 
     def _resource(self, address: str) -> None:
-        answer, data = self._get(address, self._image_hosts)
+        answer, data = self._get(address, self._images_on)
         if answer is None:
             return
         self._keep(answer, data)
@@ -296,7 +295,7 @@ class Crawler:
             for found in re.finditer(rb'"src"\s*:\s*"((?:[^"\\]|\\.)*)"', data):
                 self._want(join(answer.address, found.group(1).decode("utf-8", "replace")))
 
-    def _get(self, address: str, hosts: frozenset[str]) -> tuple[Fetched | None, bytes]:
+    def _get(self, address: str, servers: frozenset[Server]) -> tuple[Fetched | None, bytes]:
         """The answer and its content; (None, b"") where nothing came, which is then told."""
         before = self._earlier.get(address)
         resumed = before is not None and (self._into / before.path).exists()
@@ -304,7 +303,7 @@ class Crawler:
             data = (self._into / before.path).read_bytes()
             return Fetched(address, address, 200, before.kind, etag=before.etag, modified=before.modified), data
         known = before if before and self._content_of else None
-        answer = self._fetcher.fetch(address, known.etag if known else "", known.modified if known else "", hosts)
+        answer = self._fetcher.fetch(address, known.etag if known else "", known.modified if known else "", servers)
         if answer.problem:
             self._fault(address, answer.problem)
             return None, b""
@@ -338,13 +337,10 @@ def _is_picture(address: str) -> bool:
     return re.search(r"\.(?:svg|png|jpe?g|webp|avif|gif|bmp|tiff?)$", urlsplit(address).path, re.IGNORECASE) is not None
 
 
-_CANONICAL = re.compile(rb"<link\b[^>]*\brel\s*=\s*[\"']?canonical\b[^>]*>", re.IGNORECASE)
-_HREF = re.compile(rb"\bhref\s*=\s*[\"']?([^\"'\s>]+)", re.IGNORECASE)
-
-
 def _canonical(data: bytes, base: str) -> str | None:
     """The canonical address that a page names: https://www.rfc-editor.org/rfc/rfc6596"""
-    link = _CANONICAL.search(data[:100_000])
-    href = _HREF.search(link.group()) if link else None
-    address = join(base, href.group(1).decode("utf-8", "replace")) if href else None
-    return urldefrag(address).url if address else None
+    for tag in tags(data[:_HEAD_BYTES].decode("utf-8", "replace")):
+        if tag.name == "link" and "canonical" in (tag.value("rel") or "").lower().split():
+            address = join(base, (tag.value("href") or "").strip())
+            return urldefrag(address).url if address else None
+    return None

@@ -12,10 +12,12 @@ from typing import Any
 import httpcore
 import httpx
 
-from ivory_thistle.core.references.addresses import host_of, join
+from ivory_thistle.core.references.addresses import join, server_of
 
 AGENT = "IvoryThistle/0.1 (image audit)"
 _REDIRECTS = 10
+Server = tuple[str, int]
+"""Host and port, as `server_of` tells them."""
 _SECONDS = 20.0
 
 
@@ -26,7 +28,7 @@ class RefusedAddressError(Exception):
 class _CheckedBackend(httpcore.SyncBackend):
     """Connects to the very address that was checked, so that a name can't be turned to another meanwhile."""
 
-    def __init__(self, allowed: frozenset[str]) -> None:
+    def __init__(self, allowed: frozenset[Server]) -> None:
         super().__init__()
         self._allowed = allowed
 
@@ -34,14 +36,17 @@ class _CheckedBackend(httpcore.SyncBackend):
         return super().connect_tcp(checked_address(host, port, self._allowed), port, *arguments, **options)
 
 
-def checked_address(host: str, port: int, allowed: frozenset[str]) -> str:
-    """The IP address that a host has now. Raises RefusedAddressError where any of them is not public."""
+def checked_address(host: str, port: int, allowed: frozenset[Server]) -> str:
+    """The IP address that a host has now. Raises RefusedAddressError where any of them is not public.
+
+    `allowed` are the servers that may have another.
+    """
     try:
         found = {str(info[4][0]) for info in socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)}
     except (OSError, UnicodeError) as error:
         # Names that no rule for host names allows are not known either.
         raise httpcore.ConnectError(f"the host {host[:100]} is not known") from error
-    if host.lower() not in allowed:
+    if (host.lower(), 443 if port == 80 else port) not in allowed:
         private = next((a for a in sorted(found) if not ipaddress.ip_address(a).is_global), None)
         if private:
             raise RefusedAddressError(f"{host} leads to {private}, which is not a public address")
@@ -49,7 +54,7 @@ def checked_address(host: str, port: int, allowed: frozenset[str]) -> str:
 
 
 class _CheckedTransport(httpx.HTTPTransport):
-    def __init__(self, allowed: frozenset[str]) -> None:
+    def __init__(self, allowed: frozenset[Server]) -> None:
         super().__init__()
         # The library offers no way in for a backend of one's own but this.
         self._pool._network_backend = _CheckedBackend(allowed)
@@ -76,25 +81,29 @@ class Fetched:
 
 @dataclass
 class Fetcher:
-    """Fetches one address after the other, `seconds_between` apart; `allowed` hosts may have private addresses."""
+    """Fetches one address after the other, `seconds_between` apart; `allowed` servers may have private addresses."""
 
-    allowed: Iterable[str] = ()
+    allowed: Iterable[Server] = ()
     seconds_between: float = 0.2
     most_bytes: int = 256_000_000
     _last: float = field(default=0.0, init=False)
 
     def __post_init__(self) -> None:
-        hosts = frozenset(h.lower() for h in self.allowed)
         self._client = httpx.Client(
-            transport=_CheckedTransport(hosts), timeout=_SECONDS, headers={"user-agent": AGENT}, follow_redirects=False
+            transport=_CheckedTransport(frozenset(self.allowed)),
+            timeout=_SECONDS,
+            headers={"user-agent": AGENT},
+            follow_redirects=False,
         )
 
     def close(self) -> None:
         """Closes all connections."""
         self._client.close()
 
-    def fetch(self, address: str, etag: str = "", modified: str = "", hosts: frozenset[str] | None = None) -> Fetched:
-        """Fetches an address, following redirects as long as they stay on `hosts` (None: anywhere)."""
+    def fetch(
+        self, address: str, etag: str = "", modified: str = "", servers: frozenset[Server] | None = None
+    ) -> Fetched:
+        """Fetches an address, following redirects as long as they stay on `servers` (None: anywhere)."""
         conditions = {"if-none-match": etag, "if-modified-since": modified}
         headers = {name: value for name, value in conditions.items() if value}
         redirects: list[str] = []
@@ -116,10 +125,10 @@ class Fetcher:
                 )  # fmt: skip
             redirects.append(at)
             at = join(at, answer) or ""
-            host = host_of(at) if at.startswith(("http:", "https:")) else ""
+            server = server_of(at)
             if at in redirects or len(redirects) > _REDIRECTS:
                 return Fetched(address, at, redirects=tuple(redirects), problem="It redirects in a circle.")
-            if not host or (hosts is not None and host.lower() not in hosts):
+            if not server[0] or (servers is not None and server not in servers):
                 return Fetched(address, at, redirects=tuple(redirects), problem=f"It redirects to {at}, elsewhere.")
 
     def _one(self, address: str, headers: dict[str, str]) -> Fetched | str:

@@ -10,7 +10,6 @@ from pathlib import Path
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.faults import Fault
 from ivory_thistle.core.images.facts import read_facts
-from ivory_thistle.core.images.kind import look_at
 from ivory_thistle.core.images.sniff import IMAGE_EXTENSIONS, extension_of, sniff_format
 from ivory_thistle.core.references.site import SiteFile, is_page
 
@@ -94,7 +93,7 @@ class Folder:
         return SiteFile(path, digest.hexdigest(), size)
 
     def inspect(self, path: str) -> tuple[SiteFile | None, tuple[Fault, ...], bytes | None]:
-        """One file's facts, its faults, and its content where that was read whole (pictures, pages, CSS)."""
+        """One file's facts (without a look), its faults, and its content where that was read whole."""
         whole = self.root / path
         try:
             size = whole.stat().st_size
@@ -119,7 +118,7 @@ class Folder:
             return SiteFile(path, sha256(data).hexdigest(), len(data)), (), data
         facts, found = read_facts(path, data)
         digest_ = facts.sha256 if facts else sha256(data).hexdigest()
-        return SiteFile(path, digest_, len(data), facts, look_at(data, facts) if facts else None), found, data
+        return SiteFile(path, digest_, len(data), facts), found, data
 
 
 def _skipped_folder(name: str) -> bool:

@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from hashlib import sha256
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from typing import cast
 from urllib.parse import unquote
 
 from ivory_thistle.core.images.sniff import EXTENSIONS, MIME, extension_of
@@ -41,6 +42,9 @@ def serve_site(
 
     `aliases` lead from `/path?query` to files; `redirects` from one address to another. Port 0 is a free one. The whole
     site also stands below `/~NAME/`, for any name: the same files where a browser has cached nothing yet.
+
+    The address is that of an HTTP proxy too, which knows this one site: a browser that has no other way out reaches
+    nothing else on this machine or beyond (RFC 9112, section 3.2.2).
     """
     known = frozenset(paths)
     named, moved = aliases or {}, redirects or {}
@@ -49,6 +53,12 @@ def serve_site(
         protocol_version = "HTTP/1.1"
 
         def do_GET(self) -> None:
+            own = f"http://127.0.0.1:{cast(Server, self.server).server_port}"
+            if not self.path.startswith("/"):
+                if not self.path.startswith(f"{own}/"):
+                    self.close_connection = True
+                    return
+                self.path = self.path.removeprefix(own)
             if self.path in moved:
                 self.send_response(301)
                 self.send_header("location", moved[self.path])
@@ -75,6 +85,11 @@ def serve_site(
             self.send_header("content-length", str(len(body)))
             self.end_headers()
             self.wfile.write(body)
+
+        def do_CONNECT(self) -> None:
+            """Tunnels, as for HTTPS and WebSockets, lead elsewhere: there is no such place."""
+            self.send_error(403)
+            self.close_connection = True
 
         do_HEAD = do_GET  # noqa: N815 - the library's own naming
 

@@ -2,51 +2,118 @@
 
 from __future__ import annotations
 
+import errno
 import uuid
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
 from hashlib import sha256
+from pathlib import Path
 
 import fsspec
+
+from ivory_thistle.core.errors import ThistleError
+
+_FULL = frozenset({errno.ENOSPC, errno.EDQUOT, errno.EFBIG})
+_HIDDEN = ".unfinished"
+_MARK = ".blobs"
+_DIGITS = 64
+
+
+class StorageError(ThistleError):
+    """Nothing can be kept or fetched for now: the disk is full, read-only or away. The text says what to do."""
+
+
+def told_of_disk(error: OSError, place: str) -> str:
+    """What keeps a place from being read or written, and what to do, in words."""
+    if error.errno in _FULL:
+        return f"The disk that holds {place} is full. Make room there, then go on."
+    return f"{place} can't be used: {error.strerror or type(error).__name__}. Mend that, then go on."
 
 
 class Blobs:
     """Content-addressed files at an fsspec URL (a plain folder by default). Safe for many writers."""
 
     def __init__(self, url: str) -> None:
+        """Raises StorageError where the store can't be made."""
         self.url = url
         self._fs, self._root = fsspec.core.url_to_fs(url)
-        self._fs.makedirs(self._root, exist_ok=True)
+        with self._told():
+            self._fs.makedirs(f"{self._root}/{_HIDDEN}", exist_ok=True)
+            if not self._fs.exists(f"{self._root}/{_MARK}"):
+                self._fs.touch(f"{self._root}/{_MARK}")
 
     def _path(self, digest: str) -> str:
         return f"{self._root}/{digest[:2]}/{digest[2:4]}/{digest}"
 
     def put(self, data: bytes, digest: str | None = None) -> str:
-        """Keeps a content and returns its SHA-256 (given as `digest` where it is known already)."""
+        """Keeps a content and returns its SHA-256 (given as `digest` where it is known). Raises StorageError."""
         digest = digest or sha256(data).hexdigest()
-        path = self._path(digest)
-        if self._fs.exists(path):
-            return digest
-        folder = path.rsplit("/", 1)[0]
-        self._fs.makedirs(folder, exist_ok=True)
-        temporary = f"{folder}/.{uuid.uuid4().hex}"
-        with self._fs.open(temporary, "wb") as file:
-            file.write(data)
-        self._fs.mv(temporary, path)
+        self._keep(digest, lambda temporary: self._fs.pipe_file(temporary, data))
         return digest
 
+    def put_file(self, local: str, digest: str) -> None:
+        """Keeps a local file whose SHA-256 is known, without reading it into memory. Raises StorageError, OSError."""
+        with Path(local).open("rb"):
+            pass  # What can't be read is not the store's trouble.
+        self._keep(digest, lambda temporary: self._fs.put_file(local, temporary))
+
+    def _keep(self, digest: str, write: Callable[[str], object]) -> None:
+        path = self._path(digest)
+        if self._fs.exists(path):
+            return
+        temporary = f"{self._root}/{_HIDDEN}/{uuid.uuid4().hex}"
+        with self._told():
+            try:
+                self._fs.makedirs(path.rsplit("/", 1)[0], exist_ok=True)
+                write(temporary)
+                self._fs.mv(temporary, path)
+            except BaseException:
+                with suppress(OSError):
+                    self._fs.rm_file(temporary)
+                raise
+
+    @contextmanager
+    def _told(self) -> Iterator[None]:
+        """Says in words what keeps the store from working."""
+        try:
+            yield
+        except OSError as error:
+            raise StorageError(told_of_disk(error, self._root)) from error
+
     def get(self, digest: str) -> bytes:
-        """A content. Raises FileNotFoundError."""
-        return bytes(self._fs.cat_file(self._path(digest)))
+        """A content. Raises FileNotFoundError, and StorageError where the whole store is away."""
+        try:
+            return bytes(self._fs.cat_file(self._path(digest)))
+        except OSError as error:
+            if isinstance(error, FileNotFoundError) and self._fs.exists(f"{self._root}/{_MARK}"):
+                raise
+            words = f"{self._root} is away or can't be read. Bring it back, then go on."
+            raise StorageError(words) from error
+
+    def parts(self, digest: str) -> Iterator[bytes]:
+        """A content in parts of a megabyte. Raises FileNotFoundError."""
+        with self._fs.open(self._path(digest), "rb") as file:
+            while part := file.read(1 << 20):
+                yield part
 
     def has(self, digest: str) -> bool:
         """True where the content is kept."""
         return bool(self._fs.exists(self._path(digest)))
 
-    def put_file(self, local: str, digest: str) -> None:
-        """Keeps a local file whose SHA-256 is known, without reading it into memory."""
-        path = self._path(digest)
-        if not self._fs.exists(path):
-            folder = path.rsplit("/", 1)[0]
-            self._fs.makedirs(folder, exist_ok=True)
-            temporary = f"{folder}/.{uuid.uuid4().hex}"
-            self._fs.put_file(local, temporary)
-            self._fs.mv(temporary, path)
+    def every(self) -> Iterator[tuple[str, int]]:
+        """Every content's SHA-256 and bytes."""
+        for path, about in self._fs.find(self._root, detail=True).items():
+            name = path.rpartition("/")[2]
+            if len(name) == _DIGITS:
+                yield name, int(about["size"])
+
+    def remove(self, digest: str) -> None:
+        """Takes a content away; one that is not there is none."""
+        with suppress(FileNotFoundError):
+            self._fs.rm_file(self._path(digest))
+
+    def clear_unfinished(self) -> None:
+        """Removes what writers that were killed have left. For moments when nobody writes."""
+        with suppress(OSError):
+            for left in self._fs.ls(f"{self._root}/{_HIDDEN}", detail=False):
+                self._fs.rm_file(left)

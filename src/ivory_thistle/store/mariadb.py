@@ -12,6 +12,7 @@ import signal
 import socket
 import subprocess
 import tempfile
+import threading
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -20,11 +21,14 @@ from hashlib import sha256
 from pathlib import Path
 
 import pymysql
+import structlog
 
 from ivory_thistle.core.errors import ThistleError
 
+log = structlog.get_logger()
 _DATABASE, _USER = "thistle", "app"
 _START_SECONDS = 45.0
+_AGAIN_SECONDS, _LATER_SECONDS = 0.2, 10.0
 _MAX_SOCKET_PATH = 100
 
 
@@ -50,6 +54,8 @@ class MariaDb:
         self._state = self.folder / "mariadb.json"
         self._log = self.folder / "mariadb.log"
         self._process: subprocess.Popen[bytes] | None = None
+        self._port = 0
+        self._ending, self._changing = threading.Event(), threading.Lock()
         place = self.folder / "mariadb.sock"
         if len(str(place)) > _MAX_SOCKET_PATH:
             short = sha256(str(self.folder).encode()).hexdigest()[:16]
@@ -67,11 +73,35 @@ class MariaDb:
             self._initialise()
             self._launch(password)
             assert self._process is not None
-            state = json.loads(self._state.read_text())
-            return Server(_url(password, state["port"]), self._process.pid, ours=True)
+            threading.Thread(target=self._watch, args=(password,), name="mariadb", daemon=True).start()
+            return Server(_url(password, self._port), self._process.pid, ours=True)
+
+    @property
+    def pid(self) -> int:
+        """The server that this object started and that lives now; 0 for none."""
+        return self._process.pid if self._process and self._process.poll() is None else 0
+
+    def _watch(self, password: str) -> None:
+        """Starts the server again on the same port whenever it died."""
+        while (process := self._process) and not self._ending.is_set():
+            code = process.wait()
+            if self._ending.wait(_AGAIN_SECONDS):
+                return
+            log.warning("MariaDB ended; it is started again", code=code)
+            try:
+                with self._changing, self._alone():
+                    self._launch(password)
+            except (DatabaseUnavailable, OSError, pymysql.Error) as error:
+                log.error("MariaDB does not start", error=str(error))
+                self._ending.wait(_LATER_SECONDS)
 
     def stop(self) -> None:
         """Ends the server that this object started, cleanly."""
+        self._ending.set()
+        with self._changing:
+            self._end()
+
+    def _end(self) -> None:
         if self._process and self._process.poll() is None:
             self._process.send_signal(signal.SIGTERM)
             try:
@@ -126,17 +156,18 @@ class MariaDb:
         """Starts the server and waits for it; tries anew where the port or the files are still held."""
         deadline = time.monotonic() + _START_SECONDS
         while True:
-            port = _free_port()
-            self._process = self._spawn(port)
+            # Whoever knows the address of the one that died finds the new one there.
+            self._port = self._port if self._port and port_is_free(self._port) else _free_port()
+            self._process = self._spawn(self._port)
             if self._wait_until_ready(deadline):
                 break
-            if time.monotonic() > deadline:
-                self.stop()
+            if time.monotonic() > deadline or self._ending.is_set():
+                self._end()
                 raise DatabaseUnavailable(f"MariaDB did not start within {_START_SECONDS:g} s; see {self._log}.")
             time.sleep(0.5)
         self._grant(password)
         temporary = self._state.with_suffix(".tmp")
-        temporary.write_text(json.dumps({"pid": self._process.pid, "port": port}))
+        temporary.write_text(json.dumps({"pid": self._process.pid, "port": self._port}))
         temporary.replace(self._state)
 
     def _spawn(self, port: int) -> subprocess.Popen[bytes]:
@@ -157,7 +188,7 @@ class MariaDb:
 
     def _wait_until_ready(self, deadline: float) -> bool:
         assert self._process is not None
-        while time.monotonic() < deadline:
+        while time.monotonic() < deadline and not self._ending.is_set():
             if self._process.poll() is not None:
                 return False
             try:
@@ -186,6 +217,17 @@ def _free_port() -> int:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         return int(probe.getsockname()[1])
+
+
+def port_is_free(port: int) -> bool:
+    """Whether a server of ours may listen there, on loopback."""
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError:
+            return False
+    return True
 
 
 def _binary(name: str) -> str:

@@ -62,7 +62,7 @@ class Capture(Base):
 
     `lazy_attributes` are those of the site when it was read (None: the defaults). `audit` says whether its findings
     are current: waiting, running or done. `aliases` are addresses that lead to files of other names; `options` say how
-    a live site was read.
+    a live site was read. `tries` counts how often it was begun since anything was last kept of it.
     """
 
     __tablename__ = "capture"
@@ -74,6 +74,7 @@ class Capture(Base):
     label: Mapped[str] = mapped_column(String(255))
     lazy_attributes: Mapped[list[Any] | None]
     audit: Mapped[str] = mapped_column(String(16), default="")
+    tries: Mapped[int] = mapped_column(default=0)
     stop_asked: Mapped[bool] = mapped_column(default=False)
     aliases: Mapped[dict[str, Any] | None]
     options: Mapped[dict[str, Any] | None]
@@ -201,7 +202,9 @@ class Fault(Base):
 
 
 class Run(Base):
-    """One execution of treatments. States: waiting, running, finishing, done, stopped, failed.
+    """One execution of treatments. States: waiting, running, finishing, done, stopped, paused, failed.
+
+    One that is paused waits for the person to do what `error` says.
 
     `savings` holds the site's bytes before and after in each tier, `limits` what was found not to be safe in its pages,
     `report` what they load: all three once the run is done.
@@ -212,6 +215,7 @@ class Run(Base):
     capture_id: Mapped[int] = _key("capture.id")
     state: Mapped[str] = mapped_column(String(16))
     rules: Mapped[dict[str, Any]]
+    tries: Mapped[int] = mapped_column(default=0)
     stop_asked: Mapped[bool] = mapped_column(default=False)
     error: Mapped[str | None] = mapped_column(Text)
     savings: Mapped[dict[str, Any] | None]
@@ -297,6 +301,7 @@ class Measurement(Base):
     screens: Mapped[list[Any]]
     estimated: Mapped[bool] = mapped_column(default=False)
     total: Mapped[int]
+    tries: Mapped[int] = mapped_column(default=0)
     stop_asked: Mapped[bool] = mapped_column(default=False)
     error: Mapped[str | None] = mapped_column(Text)
     created_at: Mapped[datetime] = mapped_column(When, default=now)

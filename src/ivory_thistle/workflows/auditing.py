@@ -18,7 +18,10 @@ from ivory_thistle.core.treatment.roles import ROLES, RoleChoice, Slot
 from ivory_thistle.intake.browser import PageMeasurement
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.store.database import in_transaction
 from ivory_thistle.workflows.capture import insert_rows, stored_site
+from ivory_thistle.workflows.clock import in_time
+from ivory_thistle.workflows.reading import page_failed
 
 _BATCH = 2000
 T = TypeVar("T")
@@ -76,16 +79,16 @@ def ask_for_audit(session: Session, site_id: int) -> None:
 
 def audit_capture(capture_id: int, sessions: sessionmaker[Session], blobs: Blobs) -> None:
     """Audits a capture and keeps the outcome in place of an earlier one."""
-    with sessions.begin() as session:
-        capture = session.get_one(t.Capture, capture_id)
-        capture.audit = "running"
-        owner = session.get_one(t.Site, capture.site_id)
+    running = update(t.Capture).where(t.Capture.id == capture_id).values(audit="running")
+    in_transaction(sessions, lambda session: session.execute(running))
+    # Nothing is written while the site is read, so that nobody has to wait for its rows.
+    with sessions() as session:
+        owner = session.get_one(t.Site, session.get_one(t.Capture, capture_id).site_id)
         policy, choices = site_policy(owner), role_choices(session, owner.id)
         site, read = stored_site(session, capture_id, blobs)
         slots, weighed = newest_measured(session, capture_id)
-    audit = audit_site(site, read, slots or list(guessed_slots(site)), weighed, policy, choices)
-    with sessions.begin() as session:
-        _keep(session, capture_id, site, audit)
+    audit = audit_site(site, read, slots or list(guessed_slots(site)), weighed, policy, choices, in_time, page_failed)
+    in_transaction(sessions, lambda session: _keep(session, capture_id, site, audit))
 
 
 def newest_measured(session: Session, capture_id: int) -> tuple[list[Slot], list[PageWeighed]]:

@@ -7,7 +7,6 @@ from dataclasses import asdict, dataclass, field
 from hashlib import sha256
 from typing import Any, get_args
 
-import pyvips
 from sqlalchemy import delete, insert, select
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -22,9 +21,8 @@ from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.archived import store_requests, stored_requests, with_requests
+from ivory_thistle.workflows.clock import in_time
 from ivory_thistle.workflows.reading import Progress, inspect_folder, nothing, page_failed
-
-THUMBNAIL_SIDE = 320
 
 
 def capture_folder(
@@ -34,40 +32,30 @@ def capture_folder(
     blobs: Blobs,
     on_file: Progress = nothing,
     found: Found | None = None,
+    stop: Callable[[], bool] = lambda: False,
 ) -> None:
     """Reads a folder into a capture that exists and is empty; a half-made earlier try is cleared first.
 
-    `found` tells what is known besides the files where they came from the web.
+    `found` tells what is known besides the files where they came from the web. Raises StoppedError, StorageError and
+    UnusableInput.
     """
     found = found or Found()
-    thumbnails: dict[str, str] = {}
-
-    def keep(file: SiteFile, data: bytes | None) -> None:
-        if data is None:
-            blobs.put_file(str(folder.root / file.path), file.sha256)
-            return
-        blobs.put(data, file.sha256)
-        if file.image and not file.image.problem:
-            made = make_thumbnail(data, file.image)
-            if made:
-                thumbnails[file.sha256] = blobs.put(made)
-
-    files, faults = inspect_folder(folder, on_file, keep)
+    inspection = inspect_folder(folder, on_file, blobs, stop)
     with sessions.begin() as session:
         capture = session.get_one(t.Capture, capture_id)
         capture.lazy_attributes = session.get_one(t.Site, capture.site_id).lazy_attributes
         lazy = lazy_attributes(capture)
-    files = [f for f in files if not f.path.startswith(".crawl")] + list(found.files)
+    files = [f for f in inspection.files if not f.path.startswith(".crawl")] + list(found.files)
     site = read_site(
-        files, folder.read, [*faults, *found.faults], found.own_hosts, found.aliases, lazy_attributes=lazy,
-        judge=markup_faults, on_failure=page_failed,
+        files, folder.read, [*inspection.faults, *found.faults], found.own_hosts, found.aliases, lazy_attributes=lazy,
+        judge=markup_faults, on_failure=page_failed, within=in_time,
     )  # fmt: skip
     if found.requests:
         site = with_requests(site, found.requests)
     with sessions.begin() as session:
         for table in (t.Placement, t.Page, t.CaptureFile, t.Image, t.Fault):
             session.execute(delete(table).where(table.capture_id == capture_id))
-        _store(session, capture_id, site, thumbnails)
+        _store(session, capture_id, site, inspection.thumbnails)
         row = session.get_one(t.Capture, capture_id)
         row.aliases = dict(found.aliases) or None
         row.options = {**(row.options or {}), "own_hosts": list(found.own_hosts)} if found.own_hosts else row.options
@@ -92,19 +80,6 @@ class Found:
 def lazy_attributes(of: t.Site | t.Capture) -> tuple[str, ...]:
     """The attributes from which the site's scripts load pictures."""
     return tuple(of.lazy_attributes) if of.lazy_attributes is not None else LAZY_ATTRIBUTES
-
-
-def make_thumbnail(data: bytes, facts: ImageFacts) -> bytes | None:
-    """A small WebP for lists; None where the picture can't be decoded. An SVG is shown as it is."""
-    if facts.format in ("svg", "unknown"):
-        return None
-    try:
-        image = pyvips.Image.thumbnail_buffer(
-            data, THUMBNAIL_SIDE, height=THUMBNAIL_SIDE, size="down", output_profile="srgb"
-        )
-        return bytes(image.webpsave_buffer(Q=78, keep="none"))
-    except pyvips.Error:
-        return None
 
 
 def _store(session: Session, capture_id: int, site: SiteReading, thumbnails: dict[str, str]) -> None:
@@ -237,13 +212,17 @@ def stored_site(session: Session, capture_id: int, blobs: Blobs) -> tuple[SiteRe
 
     capture = session.get_one(t.Capture, capture_id)
     hosts = (capture.options or {}).get("own_hosts", ())
+    faults = stored_faults(session, capture_id)
     site = read_site(
         files,
         read,
-        stored_faults(session, capture_id),
+        faults,
         hosts,
         capture.aliases,
         lazy_attributes=lazy_attributes(capture),
+        within=in_time,
+        # What could not be read once is not tried again.
+        skipped={f.path for f in faults if f.kind == "unreadable-page"},
     )
     return with_requests(site, stored_requests(session, capture)), read
 

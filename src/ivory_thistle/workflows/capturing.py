@@ -7,6 +7,7 @@ import shutil
 from collections.abc import Callable
 from dataclasses import asdict
 from pathlib import Path
+from typing import Any
 from urllib.parse import urlsplit
 
 from sqlalchemy import select
@@ -19,16 +20,16 @@ from ivory_thistle.core.references.site import is_page
 from ivory_thistle.intake.archive import unpack
 from ivory_thistle.intake.crawl import Crawl, Crawler, CrawlOptions, Seen
 from ivory_thistle.intake.folder import Folder
-from ivory_thistle.intake.har import Har, read_har
+from ivory_thistle.intake.har import Har, read_har, sanitize
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.archived import requests_of
 from ivory_thistle.workflows.capture import Found, capture_folder, lazy_attributes
-from ivory_thistle.workflows.reading import Progress
+from ivory_thistle.workflows.reading import Progress, StoppedError
+from ivory_thistle.workflows.workers import Call, CallFailedError, Workers
 
-
-class StoppedError(Exception):
-    """The reading of a folder was stopped by the person."""
+_SECONDS = 60.0
+_MEMORY, _MEMORY_A_BYTE = 500_000_000, 8
 
 
 def capture_from(
@@ -47,6 +48,41 @@ def capture_from(
         capture = session.get_one(t.Capture, capture_id)
         origin, place, options = capture.origin, Path(capture.place), dict(capture.options or {})
         lazy = lazy_attributes(session.get_one(t.Site, capture.site_id))
+    try:
+        whole = _read(capture_id, origin, place, options, lazy, sessions, blobs, staging, on_file, stop)
+    except UnusableInput:
+        # Going on would end here again: what was sent or unpacked is of no use.
+        shutil.rmtree(staging, ignore_errors=True)
+        _forget_upload(origin, place)
+        raise
+    except StoppedError:
+        whole = False
+    if whole or origin != "crawl":
+        # A stopped crawl alone goes on from what it has.
+        shutil.rmtree(staging, ignore_errors=True)
+    if whole:
+        _forget_upload(origin, place)
+    return whole
+
+
+def _forget_upload(origin: str, place: Path) -> None:
+    if origin in ("zip", "har"):
+        place.unlink(missing_ok=True)
+
+
+def _read(
+    capture_id: int,
+    origin: str,
+    place: Path,
+    options: dict[str, Any],
+    lazy: tuple[str, ...],
+    sessions: sessionmaker[Session],
+    blobs: Blobs,
+    staging: Path,
+    on_file: Progress,
+    stop: Callable[[], bool],
+) -> bool:
+    """Reads a capture; False for a crawl that was stopped. Raises UnusableInput, StoppedError and StorageError."""
     found, folder = Found(), place
     if origin == "crawl":
         crawl = _crawl(capture_id, CrawlOptions.from_dict(options), sessions, blobs, staging, on_file, stop, lazy)
@@ -57,26 +93,37 @@ def capture_from(
     elif origin != "folder":
         shutil.rmtree(staging, ignore_errors=True)
         folder = staging
+        if not place.exists():
+            raise UnusableInput("The file that was sent is not kept any more; add it as a site again.")
         if origin == "zip":
             found = Found(faults=tuple(unpack(place, staging)))
         else:
             staging.mkdir(parents=True)
-            found = found_in_har(read_har(place.read_bytes(), staging))
-
-    def progress(done: int, total: int) -> None:
-        on_file(done, total)
-        if done % 20 == 0 and stop():
-            raise StoppedError
-
-    try:
-        capture_folder(capture_id, Folder(folder), sessions, blobs, progress, found)
-    except StoppedError:
-        return False
-    if origin != "folder":
-        shutil.rmtree(staging, ignore_errors=True)
-    if origin in ("zip", "har"):
-        place.unlink(missing_ok=True)
+            found = found_in_har(read_har(place, staging))
+    capture_folder(capture_id, Folder(folder), sessions, blobs, on_file, found, stop)
     return True
+
+
+def without_private_parts(place: Path) -> None:
+    """Rewrites an uploaded HAR file without what is nobody's business, in a process of its own. Raises UnusableInput.
+
+    The file is gone where that fails.
+    """
+    fresh = place.with_suffix(".tmp")
+    size = place.stat().st_size
+    call = Call("har", sanitize, (place, fresh), _SECONDS + size / 1e6, _MEMORY + _MEMORY_A_BYTE * size)
+    try:
+        with Workers(1) as workers:
+            (outcome,) = workers.run([call])
+        if isinstance(outcome.error, CallFailedError):
+            raise UnusableInput(f"The HAR file can't be read. {outcome.error}")
+        if outcome.error:
+            raise outcome.error
+        fresh.replace(place)
+    except BaseException:
+        fresh.unlink(missing_ok=True)
+        place.unlink(missing_ok=True)
+        raise
 
 
 def found_in_har(har: Har) -> Found:

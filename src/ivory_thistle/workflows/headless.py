@@ -7,26 +7,23 @@ import shutil
 import tempfile
 from collections import defaultdict
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
-from concurrent.futures import ProcessPoolExecutor, as_completed
 from dataclasses import dataclass, replace
-from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
-from ivory_thistle.core.errors import EncodeError, PictureError, UnusableInput
+from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.findings.audit import site_roles
 from ivory_thistle.core.images.resize import Resize, target_size
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.rewriting.delivery import NAMES_PATTERN, NewFile
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
 from ivory_thistle.core.selection.tier import Tier
-from ivory_thistle.core.treatment.choice import Treated
 from ivory_thistle.core.treatment.ladder import Plan, Step, plan_treatment
 from ivory_thistle.core.treatment.roles import Role, Slot
 from ivory_thistle.core.treatment.rules import Rules
-from ivory_thistle.core.treatment.treat import treat_image
 from ivory_thistle.intake.browser import PageMeasurement
 from ivory_thistle.intake.folder import Folder
+from ivory_thistle.store.blobs import Blobs, StorageError
 from ivory_thistle.workflows.auditing import guessed_slots, measured_slots
 from ivory_thistle.workflows.handover import (
     Handover,
@@ -37,11 +34,10 @@ from ivory_thistle.workflows.handover import (
 )
 from ivory_thistle.workflows.measuring import Weights, measure_site
 from ivory_thistle.workflows.reading import Progress, nothing, read_folder
-from ivory_thistle.workflows.renditions import facts_of, use_one_thread
+from ivory_thistle.workflows.renditions import Treatment, result_of
 from ivory_thistle.workflows.settling import LoadReport, Settler, report
 from ivory_thistle.workflows.weights import weight_at_opening
-
-_FALLEN = "The encoder process ended unexpectedly, most likely for want of memory."
+from ivory_thistle.workflows.workers import Workers
 
 
 @dataclass(frozen=True, slots=True)
@@ -227,21 +223,22 @@ def treat_folder(
     staging = Path(tempfile.mkdtemp(prefix=f".{out.name}-", dir=out.parent))
     try:
         plans, slots = _plans(folder, site, rules, options, progress[1])
-        treated, data, failed = _treat_all(plans, folder, rules, options, progress[2], staging / "renditions")
+        kept = Blobs(str(staging / "renditions"))
+        treated, failed = _treat_all(plans, folder, rules, options, progress[2], kept)
         if options.only:
-            kept = frozenset(options.only)
-            treated = [replace(t, renditions=tuple(r for r in t.renditions if r.tier in kept)) for t in treated]
+            only = frozenset(options.only)
+            treated = [replace(t, renditions=tuple(r for r in t.renditions if r.tier in only)) for t in treated]
         deliveries = deliveries_of(site, treated, options.names, replacing=pictures_only)
 
         def content(new: NewFile) -> bytes:
-            return data[new.sha256].read_bytes()
+            return kept.get(new.sha256)
 
         settler = Settler(site, deliveries, folder.read, DEFAULT_SCREENS, content if options.compare else None)
         settled = settler.settle(progress[3])
         handover = prepare_handover(site, treated, rules, folder.read, deliveries, settled.rewrite)
         reasons = {path: p.reason for p in plans if p.reason for path in p.image.paths}
         told = report(site, settled, deliveries, slots, reasons)
-        _build(folder, site, handover, data, staging / "site", pictures_only)
+        _build(folder, site, handover, kept, staging / "site", pictures_only)
         if out.exists():
             out.rmdir()
         (staging / "site").rename(out)
@@ -277,7 +274,7 @@ def _given_steps(plan: Plan, options: TreatOptions) -> tuple[Step, ...]:
 
 
 def _build(
-    folder: Folder, site: SiteReading, handover: Handover, data: Mapping[str, Path], built: Path, pictures_only: bool
+    folder: Folder, site: SiteReading, handover: Handover, kept: Blobs, built: Path, pictures_only: bool
 ) -> None:
     """Writes what leaves: new files, rewritten pages, and the originals (of pictures alone: those nothing came of)."""
     built.mkdir()
@@ -286,7 +283,7 @@ def _build(
         if path not in handover.texts and path not in replaced:
             _place(built / path, lambda target, p=path: shutil.copy2(folder.root / p, target))  # type: ignore[misc]
     for new in handover.new_files:
-        _place(built / new.path, lambda target, f=new: shutil.copyfile(data[f.sha256], target))  # type: ignore[misc]
+        _place(built / new.path, lambda target, f=new: target.write_bytes(kept.get(f.sha256)))  # type: ignore[misc]
     for path, text in handover.texts.items():
         _place(built / path, lambda target, t=text: target.write_bytes(t))  # type: ignore[misc]
 
@@ -297,37 +294,32 @@ def _place(target: Path, write: Callable[[Path], Any]) -> None:
 
 
 def _treat_all(
-    planned: Sequence[Plan], folder: Folder, rules: Rules, options: TreatOptions, on_image: Progress, keep: Path
-) -> tuple[list[TreatedImage], dict[str, Path], tuple[Failure, ...]]:
-    """Treats in separate processes; renditions wait as files named by their hash."""
-    keep.mkdir()
-    plans = [p for p in planned if p.steps]
+    planned: Sequence[Plan], folder: Folder, rules: Rules, options: TreatOptions, on_image: Progress, keep: Blobs
+) -> tuple[list[TreatedImage], tuple[Failure, ...]]:
+    """Treats in worker processes; renditions wait in a blob store of their own."""
+    plans = {p.image.path: p for p in planned if p.steps}
     failed = [Failure(p.image.path, p.reason) for p in planned if p.image.facts.problem]
     treated: dict[str, TreatedImage] = {}
-    files: dict[str, Path] = {}
     on_image(0, len(plans))
-    with ProcessPoolExecutor(options.processes, get_context("spawn"), use_one_thread) as pool:
-        futures = {pool.submit(_treat_file, folder.root / p.image.path, p, rules, options.size): p for p in plans}
-        for number, future in enumerate(as_completed(futures), 1):
-            plan = futures[future]
-            try:
-                result = future.result()
-            except (PictureError, EncodeError, OSError) as error:
-                failed.append(Failure(plan.image.path, str(error)))
-            except Exception as error:  # a process that was killed takes the pool with it
-                failed.append(Failure(plan.image.path, f"{_FALLEN} ({type(error).__name__})"))
+    calls = (_treatment(p, rules, options.size).call(path, keep.url, folder.root / path) for path, p in plans.items())
+    with Workers(options.processes) as workers:
+        for number, outcome in enumerate(workers.run(calls), 1):
+            plan = plans[str(outcome.key)]
+            if isinstance(outcome.error, StorageError):
+                raise outcome.error
+            result = result_of(outcome)
+            if result.reason:
+                failed.append(Failure(plan.image.path, result.reason))
             else:
-                for r in result.renditions:
-                    files[r.sha256] = keep / r.sha256
-                    files[r.sha256].write_bytes(r.data)
                 top = max(s.width for s in plan.steps)
-                treated[plan.image.path] = TreatedImage(plan.image, facts_of(result), result.words, top)
+                treated[plan.image.path] = TreatedImage(plan.image, result.renditions, result.words, top)
             on_image(number, len(plans))
-    in_order = [treated[p.image.path] for p in plans if p.image.path in treated]
-    return in_order, files, tuple(sorted(failed, key=lambda f: f.path))
+    in_order = [treated[path] for path in plans if path in treated]
+    return in_order, tuple(sorted(failed, key=lambda f: f.path))
 
 
-def _treat_file(path: Path, plan: Plan, rules: Rules, size: Resize | None) -> Treated:
+def _treatment(plan: Plan, rules: Rules, size: Resize | None) -> Treatment:
     look = plan.image.look
-    kind = look.kind if look else None
-    return treat_image(path.read_bytes(), plan.image.facts, plan.steps, rules, plan.role, kind, size, plan.own_size)
+    return Treatment(
+        plan.image.facts, tuple(plan.steps), rules, plan.role, look.kind if look else None, size, plan.own_size
+    )

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from functools import lru_cache
 
-from sqlalchemy import select
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from ivory_thistle.core.references.site import SiteReading
@@ -18,7 +18,10 @@ from ivory_thistle.intake.chromium import browser_binary
 from ivory_thistle.intake.site_server import serve_site
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.store.database import in_transaction
 from ivory_thistle.workflows.capture import insert_rows, stored_site
+from ivory_thistle.workflows.clock import in_time
+from ivory_thistle.workflows.reading import page_failed
 from ivory_thistle.workflows.weights import weight_row
 
 Weights = Mapping[Tier, Sequence[Loaded]]
@@ -80,13 +83,29 @@ def measure_site(
     by_name = {s.name: s for s in screens}
 
     def told(measured: PageMeasurement) -> None:
-        on_page(measured, weigher.weights(measured, by_name[measured.screen]))
+        try:
+            weights = weigher.weights(measured, by_name[measured.screen])
+        except Exception as error:
+            # One page that can't be followed is its own problem.
+            page_failed(measured.page, error)
+            words = f"What {measured.page} loads in older browsers can't be told ({type(error).__name__})."
+            measured, weights = replace(measured, problem=measured.problem or words), {"avif": measured.requests}
+        on_page(measured, weights)
+
+    def estimate(path: str, screen: Screen) -> PageMeasurement:
+        try:
+            with in_time(site.files[path].bytes):
+                return weigher.estimate(path, screen)
+        except Exception as error:
+            page_failed(path, error)
+            words = f"What {path} loads can't be told ({type(error).__name__})."
+            return PageMeasurement(path, screen.name, problem=words, measured=False)
 
     if browser_binary() is None:
         for path in pages:
             for screen in screens:
                 if not skip(path, screen):
-                    told(weigher.estimate(path, screen))
+                    told(estimate(path, screen))
         return
     # Only a site read from the web has addresses under other hosts that its own files answer for.
     elsewhere = read if site.own_hosts or site.aliases else None
@@ -143,8 +162,7 @@ def measure_capture(
 
     def keep(measured: PageMeasurement, weights: Weights) -> None:
         shot = blobs.put(measured.screenshot) if measured.screenshot else None
-        with sessions.begin() as session:
-            _store(session, measurement_id, keys, measured, weights, shot)
+        in_transaction(sessions, lambda session: _store(session, measurement_id, keys, measured, weights, shot))
 
     def skip(path: str, screen: Screen) -> bool:
         return (keys.pages[path], screen.name) in finished or stop()
@@ -186,6 +204,7 @@ def _store(
     session.flush()
     for tier, loaded in weights.items():
         session.add(weight_row(row, tier, loaded))
+    session.execute(update(t.Measurement).where(t.Measurement.id == measurement_id).values(tries=0))
     slots = [
         {
             "page_screen_id": row.id, "image_id": keys.images.get(p.path or ""), "kind": p.kind, "x": p.x, "y": p.y,

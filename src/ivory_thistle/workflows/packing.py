@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import io
 import zipfile
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 
 from ivory_thistle.core.images.sniff import IMAGE_EXTENSIONS, extension_of
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.handover import Handover
 
+_LARGE = 1 << 31
 _DATE = (2020, 1, 1, 0, 0, 0)  # The same handover gives the same archive.
 
 
@@ -33,23 +34,32 @@ class _Pipe(io.RawIOBase):
         return whole
 
 
-def zip_stream(site: SiteReading, handover: Handover, read: Callable[[str], bytes], blobs: Blobs) -> Iterator[bytes]:
-    """The archive in parts: the site as it was with rewritten pages in place, and the new files beside."""
+def zip_stream(site: SiteReading, handover: Handover, blobs: Blobs) -> Iterator[bytes]:
+    """The archive in parts: the site as it was with rewritten pages in place, and the new files beside.
+
+    No more than a part of one file is in memory.
+    """
     pipe = _Pipe()
+    new_files = {f.path: f for f in handover.new_files}
     with zipfile.ZipFile(pipe, "w") as archive:
-        for path in sorted({*site.files, *handover.texts}):
-            _add(archive, path, handover.texts[path] if path in handover.texts else read(path))
-            yield pipe.taken()
-        for new in sorted(handover.new_files, key=lambda f: f.path):
-            _add(archive, new.path, blobs.get(new.sha256))
-            yield pipe.taken()
+        for path in (*sorted({*site.files, *handover.texts}), *sorted(new_files)):
+            text = handover.texts.get(path)
+            if text is None:
+                file = new_files.get(path) or site.files[path]
+                size, parts = file.bytes, blobs.parts(file.sha256)
+            else:
+                size, parts = len(text), iter((text,))
+            with archive.open(_entry(path), "w", force_zip64=size > _LARGE) as entry:
+                for part in parts:
+                    entry.write(part)
+                    yield pipe.taken()
     yield pipe.taken()
 
 
-def _add(archive: zipfile.ZipFile, path: str, data: bytes) -> None:
+def _entry(path: str) -> zipfile.ZipInfo:
     """Pictures are stored as they are (they are packed already); everything else is deflated."""
     info = zipfile.ZipInfo(path, _DATE)
     info.external_attr = 0o644 << 16
     packed = extension_of(path) in IMAGE_EXTENSIONS - {"svg"}
     info.compress_type = zipfile.ZIP_STORED if packed else zipfile.ZIP_DEFLATED
-    archive.writestr(info, data)
+    return info

@@ -3,18 +3,36 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 
 import structlog
 
+from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.faults import Fault
 from ivory_thistle.core.references.site import SiteFile, SiteReading, read_site
 from ivory_thistle.core.selection.markup_faults import markup_faults
 from ivory_thistle.intake.folder import Folder
+from ivory_thistle.store.blobs import Blobs, StorageError
+from ivory_thistle.workflows.clock import in_time
+from ivory_thistle.workflows.inspecting import Inspected, inspection, undecoded
+from ivory_thistle.workflows.workers import CallFailedError, Outcome, Workers
 
 log = structlog.get_logger()
 Progress = Callable[[int, int], None]
-_THREADS = 2
+_AHEAD = 3
+
+
+class StoppedError(Exception):
+    """The reading of a folder was stopped by the person."""
+
+
+@dataclass(frozen=True, slots=True)
+class Inspection:
+    """The files of a folder with their faults, and thumbnails (SHA-256) by the SHA-256 of their pictures."""
+
+    files: list[SiteFile]
+    faults: list[Fault]
+    thumbnails: dict[str, str]
 
 
 def nothing(done: int, total: int) -> None:
@@ -22,42 +40,53 @@ def nothing(done: int, total: int) -> None:
 
 
 def inspect_folder(
-    folder: Folder,
-    on_file: Progress = nothing,
-    keep: Callable[[SiteFile, bytes | None], None] = lambda file, data: None,
-) -> tuple[list[SiteFile], list[Fault]]:
-    """Facts of every file, two at a time; `keep` is given each with its content where that was read."""
+    folder: Folder, on_file: Progress = nothing, blobs: Blobs | None = None, stop: Callable[[], bool] = lambda: False
+) -> Inspection:
+    """Inspects every file in worker processes; contents and thumbnails are kept in `blobs` where given.
+
+    Whatever one file does, the others are read. Raises StorageError where nothing can be kept, UnusableInput where the
+    folder is gone, and StoppedError.
+    """
     paths, faults = folder.paths()
-    files: list[SiteFile] = []
+    found: dict[str, Inspected] = {}
+    with Workers(ahead=_AHEAD) as workers:
+        for outcome in workers.run((inspection(folder, path, blobs) for path in paths), stop):
+            path = str(outcome.key)
+            found[path] = _inspected(folder, path, blobs, outcome)
+            on_file(len(found), len(paths))
+    if stop():
+        raise StoppedError
+    if paths and not folder.root.is_dir():
+        raise UnusableInput(f"The folder {folder.root} went away while it was read; bring it back and go on.")
+    every = [found[path] for path in paths]
+    faults += [fault for one in every for fault in one.faults]
+    thumbnails = {one.file.sha256: one.thumbnail for one in every if one.file and one.thumbnail}
+    return Inspection([one.file for one in every if one.file], faults, thumbnails)
 
-    def one(path: str) -> tuple[SiteFile | None, tuple[Fault, ...]]:
-        try:
-            file, found, data = folder.inspect(path)
-        except Exception as error:
-            # Whatever one file holds, the others are read.
-            log.warning("file not understood", path=path, error=repr(error))
-            file, data = folder.plain(path), None
-            message = f"{path} can't be understood ({type(error).__name__}); it is kept as it is."
-            found = (Fault("unreadable-file", path, message),)
-        if file:
-            keep(file, data)
-        return file, found
 
-    with ThreadPoolExecutor(_THREADS) as pool:
-        for number, (file, found) in enumerate(pool.map(one, paths), 1):
-            faults.extend(found)
-            if file:
-                files.append(file)
-            on_file(number, len(paths))
-    return files, faults
+def _inspected(folder: Folder, path: str, blobs: Blobs | None, outcome: Outcome) -> Inspected:
+    error = outcome.error
+    if error is None:
+        inspected: Inspected = outcome.value
+        return inspected
+    if isinstance(error, StorageError):
+        raise error
+    log.warning("file not understood", path=path, error=repr(error))
+    why = str(error) if isinstance(error, CallFailedError) else f"It can't be understood ({type(error).__name__})."
+    try:
+        return undecoded(folder, path, blobs, why)
+    except OSError as gone:
+        return Inspected(None, (Fault("unreadable-file", path, f"{path} can't be read: {gone.strerror}."),))
 
 
 def read_folder(folder: Folder, on_file: Progress = nothing, known: Iterable[Fault] = ()) -> SiteReading:
     """A folder read as a site; `known` are faults that are known already."""
-    files, faults = inspect_folder(folder, on_file)
-    return read_site(files, folder.read, [*known, *faults], judge=markup_faults, on_failure=page_failed)
+    read = inspect_folder(folder, on_file)
+    return read_site(
+        read.files, folder.read, [*known, *read.faults], judge=markup_faults, on_failure=page_failed, within=in_time
+    )
 
 
 def page_failed(path: str, error: Exception) -> None:
-    """Keeps in the log which page could not be read, and how."""
+    """Keeps in the log which page or image could not be read or audited, and how."""
     log.warning("page not understood", path=path, error=repr(error))

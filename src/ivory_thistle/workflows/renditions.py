@@ -1,14 +1,15 @@
-"""One image treated by its address in the blob store: the task that workers execute."""
+"""One image treated into a blob store: the task that workers execute."""
 
 from __future__ import annotations
 
 import time
+from collections.abc import Hashable
 from dataclasses import dataclass
-
-import cv2
+from pathlib import Path
 
 from ivory_thistle.core.errors import EncodeError, PictureError
 from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.images.resize import Resize
 from ivory_thistle.core.rewriting.delivery import RenditionFacts
 from ivory_thistle.core.treatment.choice import Treated
 from ivory_thistle.core.treatment.ladder import Step
@@ -16,6 +17,30 @@ from ivory_thistle.core.treatment.roles import Role
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.treatment.treat import treat_image
 from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.workflows.workers import Call, Outcome
+
+_SECONDS, _SECONDS_A_MEGAPIXEL = 300.0, 120.0
+_MEMORY, _MEMORY_A_PIXEL = 2_000_000_000, 60
+
+
+@dataclass(frozen=True, slots=True)
+class Treatment:
+    """What is to be made of an image; the fields are the arguments of `treat_image`."""
+
+    facts: ImageFacts
+    steps: tuple[Step, ...]
+    rules: Rules
+    role: Role = "content"
+    kind: str | None = None
+    size: Resize | None = None
+    own_size: bool = False
+
+    def call(self, key: Hashable, blobs_url: str, path: Path | None = None) -> Call:
+        """The call that treats the image into a blob store, from there or from a file, with limits by its pixels."""
+        pixels = self.facts.width * self.facts.height * self.facts.frames
+        seconds = _SECONDS + _SECONDS_A_MEGAPIXEL * pixels / 1e6
+        memory = _MEMORY + _MEMORY_A_PIXEL * self.facts.width * self.facts.height
+        return Call(key, treat, (blobs_url, self, path), seconds, memory)
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,36 +53,34 @@ class TaskResult:
     seconds: float = 0.0
 
 
-def use_one_thread() -> None:
-    """For a process that treats one image at a time beside others: more threads would only be in each other's way."""
-    cv2.setNumThreads(1)
+def result_of(outcome: Outcome) -> TaskResult:
+    """What became of a task, also where its worker was ended."""
+    if outcome.error is None:
+        result: TaskResult = outcome.value
+        return result
+    return TaskResult(reason=str(outcome.error) or type(outcome.error).__name__)
 
 
-def facts_of(treated: Treated) -> tuple[RenditionFacts, ...]:
-    """The renditions' facts without their data."""
-    return tuple(
-        RenditionFacts(r.tier, r.format, r.width, r.height, r.bytes, r.sha256, r.settings, r.score)
-        for r in treated.renditions
-    )
-
-
-def treat_blob(
-    blobs_url: str,
-    facts: ImageFacts,
-    steps: tuple[Step, ...],
-    rules: Rules,
-    role: Role,
-    kind: str | None,
-    own_size: bool = False,
-) -> TaskResult:
-    """Treats the image with `facts`; a picture that can't be treated is a result with its reason."""
-    use_one_thread()
+def treat(blobs_url: str, treatment: Treatment, path: Path | None = None) -> TaskResult:
+    """Treats an image; one that can't be treated is a result with its reason. Raises StorageError."""
     begun = time.monotonic()
     blobs = Blobs(blobs_url)
     try:
-        treated = treat_image(blobs.get(facts.sha256), facts, steps, rules, role, kind, own_size=own_size)
-    except (PictureError, EncodeError, FileNotFoundError, MemoryError) as error:
-        return TaskResult(reason=str(error) or type(error).__name__, seconds=time.monotonic() - begun)
+        treated = _treated(path.read_bytes() if path else blobs.get(treatment.facts.sha256), treatment)
+    except (PictureError, EncodeError) as error:
+        return TaskResult(reason=str(error), seconds=time.monotonic() - begun)
+    except MemoryError:
+        return TaskResult(reason="It needs more memory than a picture of its size may have.")
+    except OSError as error:
+        return TaskResult(reason=f"Its content can't be read any more ({error.strerror or error}); read the site anew.")
     for rendition in treated.renditions:
         blobs.put(rendition.data, rendition.sha256)
-    return TaskResult(facts_of(treated), treated.words, seconds=time.monotonic() - begun)
+    facts = tuple(
+        RenditionFacts(r.tier, r.format, r.width, r.height, r.bytes, r.sha256, r.settings, r.score)
+        for r in treated.renditions
+    )
+    return TaskResult(facts, treated.words, seconds=time.monotonic() - begun)
+
+
+def _treated(data: bytes, of: Treatment) -> Treated:
+    return treat_image(data, of.facts, of.steps, of.rules, of.role, of.kind, of.size, of.own_size)

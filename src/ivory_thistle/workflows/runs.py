@@ -12,34 +12,23 @@ from sqlalchemy.orm import Session, sessionmaker
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.rewriting.delivery import Delivery, RenditionFacts
-from ivory_thistle.core.rewriting.site import Limits, SiteRewrite, SiteRewriter
+from ivory_thistle.core.rewriting.site import Limits, SiteRewriter
 from ivory_thistle.core.selection.tier import Tier
 from ivory_thistle.core.treatment.ladder import Plan, Step
 from ivory_thistle.core.treatment.roles import ROLES, Role
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.store.database import in_transaction
 from ivory_thistle.workflows.auditing import measured_pages, newest_measured
 from ivory_thistle.workflows.capture import stored_site
 from ivory_thistle.workflows.handover import Handover, TreatedImage, deliveries_of, prepare_handover
 from ivory_thistle.workflows.headless import plans_for
 from ivory_thistle.workflows.measuring import site_screens
-from ivory_thistle.workflows.renditions import TaskResult
+from ivory_thistle.workflows.renditions import TaskResult, Treatment
 from ivory_thistle.workflows.settling import Settler, report
 
 _PROGRESS_EVERY = 4
-
-
-@dataclass(frozen=True, slots=True)
-class WaitingTask:
-    """One task that a worker can take."""
-
-    id: int
-    facts: ImageFacts
-    steps: tuple[Step, ...]
-    role: Role
-    kind: str | None
-    own_size: bool
 
 
 def start_run(
@@ -100,21 +89,20 @@ def _carry_over(session: Session, run_id: int, image_id: int, size: int, earlier
         session.add(t.Rendition(task_id=task.id, **{name: getattr(r, name) for name in kept}))
 
 
-def waiting_tasks(session: Session, run_id: int) -> list[WaitingTask]:
-    """The tasks still to be done, the largest pictures first so that the end is not one long wait."""
+def waiting_tasks(session: Session, run_id: int, rules: Rules) -> dict[int, Treatment]:
+    """The tasks still to be done by id, the largest pictures first so that the end is not one long wait."""
     rows = session.execute(
-        select(t.Task.id, t.Image.facts, t.Task.widths, t.Task.dense, t.Task.role, t.Image.kind, t.Task.own_size)
+        select(t.Task, t.Image.facts, t.Image.kind)
         .join(t.Image, t.Image.id == t.Task.image_id)
         .where(t.Task.run_id == run_id, t.Task.state == "waiting")
         .order_by(t.Image.pixels.desc(), t.Task.id)
     )
-    return [
-        WaitingTask(
-            i, ImageFacts(**facts), tuple(Step(w, w in (dense or ())) for w in widths), role_of(role), kind or None,
-            own_size,
-        )
-        for i, facts, widths, dense, role, kind, own_size in rows
-    ]  # fmt: skip
+    return {task.id: _treatment(task, ImageFacts(**facts), kind or None, rules) for task, facts, kind in rows}
+
+
+def _treatment(task: t.Task, facts: ImageFacts, kind: str | None, rules: Rules) -> Treatment:
+    steps = tuple(Step(w, w in (task.dense or ())) for w in task.widths)
+    return Treatment(facts, steps, rules, role_of(task.role), kind, own_size=task.own_size)
 
 
 def stored_plans(
@@ -187,7 +175,7 @@ def settle_run(run_id: int, sessions: sessionmaker[Session], blobs: Blobs, stop:
         run = session.get_one(t.Run, run_id)
         capture = session.get_one(t.Capture, run.capture_id)
         screens = site_screens(session.get_one(t.Site, capture.site_id))
-        made = _made_by(session, run, blobs)
+        made, rules = _made_by(session, run, blobs), Rules.from_dict(run.rules)
         slots, _ = newest_measured(session, run.capture_id)
         said = (
             select(t.Image.path, t.Task.reason)
@@ -198,25 +186,27 @@ def settle_run(run_id: int, sessions: sessionmaker[Session], blobs: Blobs, stop:
 
     def on_page(done: int, total: int) -> None:
         if done % _PROGRESS_EVERY == 0 or done == total:
-            with sessions.begin() as session:
-                session.execute(update(t.Run).where(t.Run.id == run_id).values(compared=done, to_compare=total))
+            counted = update(t.Run).where(t.Run.id == run_id).values(compared=done, to_compare=total, tries=0)
+            in_transaction(sessions, lambda session: session.execute(counted))
 
     settler = Settler(made.site, made.deliveries, made.read, screens, lambda new: blobs.get(new.sha256), stop)
     settled = settler.settle(on_page)
     if stop():
         return False
     told = report(made.site, settled, made.deliveries, slots, reasons)
-    with sessions.begin() as session:
+    handover = prepare_handover(made.site, made.treated, rules, made.read, made.deliveries, settled.rewrite)
+
+    def finish(session: Session) -> None:
         run = session.get_one(t.Run, run_id)
         run.limits, run.report = settled.limits.as_dict(), told.as_dict()
-        _finish(session, run, made, settled.rewrite)
+        _finish(session, run, handover)
+
+    in_transaction(sessions, finish)
     return True
 
 
-def _finish(session: Session, run: t.Run, made: _Made, rewrite: SiteRewrite) -> None:
+def _finish(session: Session, run: t.Run, handover: Handover) -> None:
     """Stores the savings of a settled run."""
-    rules = Rules.from_dict(run.rules)
-    handover = prepare_handover(made.site, made.treated, rules, made.read, made.deliveries, rewrite)
     page_ids = dict(session.execute(select(t.Page.path, t.Page.id).where(t.Page.capture_id == run.capture_id)).all())
     session.execute(delete(t.PageSaving).where(t.PageSaving.run_id == run.id))
     rows: list[dict[str, int]] = [

@@ -29,6 +29,7 @@ from ivory_thistle.core.treatment.roles import Slot
 from ivory_thistle.intake.chromium import browser_binary
 from ivory_thistle.intake.comparing import Difference, Seen, compare_sites
 from ivory_thistle.intake.site_server import serve_site
+from ivory_thistle.workflows.clock import in_time
 
 _MOST_ROUNDS = 8
 _MOST_TOLD = 100
@@ -73,8 +74,8 @@ class Settler:
     ) -> None:
         self._site, self._deliveries, self._read = site, deliveries, read
         self._screens, self._content, self._stop = screens, content, stop
-        self._rewriter = SiteRewriter(site, deliveries, read)
-        self._predictor = Predictor(site, read, screens)
+        self._rewriter = SiteRewriter(site, deliveries, read, in_time)
+        self._predictor = Predictor(site, read, screens, in_time)
         self._pages = {p.path: p for p in site.pages if not p.is_folder and p.path in site.files}
         self._new = {f.path: f for d in deliveries.values() for f in d.files}
         self._families = {
@@ -118,13 +119,23 @@ class Settler:
                 guilty[one.page] |= heavier(one, self._families[one.page])
             self._loads |= found
             worse = {page: families for page, families in guilty.items() if families}
-            if not worse:
+            unknown = self._leave_unknown(limits)
+            if not worse and not unknown:
                 break
             for path, families in worse.items():
                 self._step_back(self._pages[path], families, limits, rewrite)
             # A sheet that changes does so for every page.
-            pages = None if limits.plain or limits.sheets_left else set(worse)
+            pages = None if limits.plain or limits.sheets_left or unknown else set(worse)
         return rewrite
+
+    def _leave_unknown(self, limits: Limits) -> bool:
+        """Leaves the pages as they were of which nobody can say what they load; whether any was not left before."""
+        before = {path: set(limits.left[path]) for path in self._predictor.failed if path in self._pages}
+        for path in before:
+            placed = [p for p in self._pages[path].placements if p.file]
+            limits.left[path] |= {p.file for p in placed if p.file}
+            limits.sheets_left |= {p.file for p in placed if p.file and p.element == "css"}
+        return any(limits.left[path] != files for path, files in before.items())
 
     def _step_back(self, page: Page, families: Collection[str], limits: Limits, rewrite: SiteRewrite) -> None:
         """Gives the images of some families on a page the next safer form."""

@@ -13,9 +13,10 @@ from ivory_thistle.core.selection.markup_faults import markup_faults
 from ivory_thistle.intake.archive import unpack
 from ivory_thistle.intake.crawl import Crawler, CrawlOptions, start_address
 from ivory_thistle.intake.folder import Folder
-from ivory_thistle.intake.har import read_har, sanitized
+from ivory_thistle.intake.har import read_har
 from ivory_thistle.workflows.archived import requests_of, with_requests
-from ivory_thistle.workflows.reading import Progress, inspect_folder, nothing, read_folder
+from ivory_thistle.workflows.clock import in_time
+from ivory_thistle.workflows.reading import Progress, inspect_folder, nothing, page_failed, read_folder
 
 
 def is_address(source: str) -> bool:
@@ -34,9 +35,19 @@ def read_source(
         start = start_address(source)
         crawl = Crawler(replace(options, start=start), staging / "site", on_file).run()
         folder = Folder(staging / "site")
-        files, faults = inspect_folder(folder)
+        read = inspect_folder(folder)
         host = (urlsplit(start).hostname or "",)
-        return folder, read_site(files, folder.read, [*faults, *crawl.faults], host, crawl.aliases, judge=markup_faults)
+        faults = [*read.faults, *crawl.faults]
+        return folder, read_site(
+            read.files,
+            folder.read,
+            faults,
+            host,
+            crawl.aliases,
+            judge=markup_faults,
+            on_failure=page_failed,
+            within=in_time,
+        )
     path = Path(source)
     if not path.is_file():
         folder = Folder(path)
@@ -54,10 +65,19 @@ def read_source(
 
 def _read_har(path: Path, into: Path, on_file: Progress) -> tuple[Folder, SiteReading]:
     into.mkdir()
-    har = read_har(sanitized(path.read_bytes()), into)
+    har = read_har(path, into)
     requests, bare = requests_of(har)
     folder = Folder(into)
-    files, faults = inspect_folder(folder, on_file)
+    read = inspect_folder(folder, on_file)
     host = (urlsplit(har.pages[0].address).hostname or "",)
-    site = read_site([*files, *bare], folder.read, faults, host, har.aliases, judge=markup_faults)
+    site = read_site(
+        [*read.files, *bare],
+        folder.read,
+        read.faults,
+        host,
+        har.aliases,
+        judge=markup_faults,
+        on_failure=page_failed,
+        within=in_time,
+    )
     return folder, with_requests(site, requests)

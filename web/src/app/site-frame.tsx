@@ -38,10 +38,10 @@ export function SiteFrame() {
   const open = site.data as OpenSite;
   return (
     <SiteProvider value={open}>
-      <div className="grid min-h-screen grid-cols-[196px_minmax(0,1fr)] grid-rows-[auto_1fr]">
+      <div className="grid min-h-screen grid-cols-1 grid-rows-[auto_auto_1fr] md:grid-cols-[196px_minmax(0,1fr)] md:grid-rows-[auto_1fr]">
         <Spine site={open} />
         <LedgerLine site={open} />
-        <main className="min-w-0 px-8 py-7">
+        <main className="min-w-0 px-4 py-7 md:px-8">
           <Outlet />
         </main>
       </div>
@@ -68,38 +68,44 @@ function Spine({ site }: { site: OpenSite }) {
   const ready = site.capture.state === "ready";
   const forecast = useQuery({ ...forecastQuery(site.capture.id), enabled: ready });
   const run = useQuery({ ...runQuery(site.run_id ?? 0), enabled: site.run_id !== null });
+  const unread = site.capture.state === "failed" ? "could not be read" : "not read yet";
+  const treated = site.ledger?.after != null;
   const steps = [
     ["capture", "Capture", captureSays(site.capture)],
     [
       "audit",
       "Audit",
-      ready ? `${counted(site.capture.pages, "page")}, ${site.ledger?.pages_over ?? 0} over` : "",
+      ready ? `${counted(site.capture.pages, "page")}, ${site.ledger?.pages_over ?? 0} over` : unread,
     ],
-    ["library", "Library", ready ? counted(site.capture.images, "image") : ""],
-    ["treatment", "Treatment", forecast.data ? `${count(forecast.data.images)} to treat` : ""],
-    ["runs", "Runs", run.data ? runSays(run.data) : ready ? "none yet" : ""],
-    ["savings", "Savings", site.ledger?.after != null ? less(site.ledger.before, site.ledger.after) : ""],
-    ["handover", "Handover", site.ledger?.after != null ? "ready to download" : ""],
+    ["library", "Library", ready ? counted(site.capture.images, "image") : unread],
+    [
+      "treatment",
+      "Treatment",
+      forecast.data ? `${count(forecast.data.images)} to treat` : ready ? "being planned" : unread,
+    ],
+    ["runs", "Runs", run.data ? runSays(run.data) : "none yet"],
+    ["savings", "Savings", treated ? less(site.ledger?.before ?? 0, site.ledger?.after ?? 0) : "after a run"],
+    ["handover", "Handover", treated ? "ready to download" : "after a run"],
   ] as const;
   return (
     <nav
       aria-label="Steps"
-      className="sticky top-0 row-span-2 h-screen overflow-y-auto border-r border-rule bg-card px-4 py-6"
+      className="border-b border-rule bg-card px-4 py-3 md:sticky md:top-0 md:row-span-2 md:h-screen md:overflow-y-auto md:border-r md:border-b-0 md:py-6"
     >
       <Link to="/" className="text-ink-soft no-underline hover:text-ink">
         ← Sites
       </Link>
-      <p className="mt-3 mb-6 font-serif text-[19px] leading-tight break-words">{site.name}</p>
-      <ol className="space-y-1">
+      <p className="my-1 font-serif text-[19px] leading-tight break-words md:mt-3 md:mb-6">{site.name}</p>
+      <ol className="flex flex-wrap gap-x-5 md:block md:space-y-1">
         {steps.map(([path, words, says]) => (
           <li key={path}>
             <Link
               to={`/sites/$siteId/${path}`}
               params={{ siteId: String(site.id) }}
-              className="-mx-2 block border-l-2 border-transparent px-2 py-1.5 no-underline hover:border-rule data-[status=active]:border-thistle data-[status=active]:bg-paper"
+              className="block border-b-2 border-transparent py-1.5 no-underline hover:border-rule data-[status=active]:border-thistle md:-mx-2 md:border-b-0 md:border-l-2 md:px-2 md:data-[status=active]:bg-paper"
             >
               <span className="block font-semibold">{words}</span>
-              <span className="block min-h-[1.3em] text-[12.5px] text-ink-soft">{says}</span>
+              <span className="hidden min-h-[1.3em] text-[12.5px] text-ink-soft md:block">{says}</span>
             </Link>
           </li>
         ))}
@@ -111,13 +117,14 @@ function Spine({ site }: { site: OpenSite }) {
 function captureSays(capture: Schemas["Capture"]): string {
   if (capture.state === "ready") return counted(capture.files_total, "file");
   if (capture.state === "failed") return "failed";
+  if (capture.state === "stopped") return "stopped";
   return capture.files_total ? `${capture.files_done} of ${capture.files_total}` : "reading";
 }
 
 function runSays(run: Schemas["Run"]): string {
   if (run.state === "running") return `${run.done + run.failed} of ${run.total}`;
   const failed = run.failed ? `, ${run.failed} failed` : "";
-  return `${{ waiting: "waiting", finishing: "comparing pages", done: "done", stopped: "stopped", failed: "failed" }[run.state]}${failed}`;
+  return `${{ waiting: "waiting", finishing: "comparing pages", done: "done", stopped: "stopped", paused: "paused", failed: "failed" }[run.state]}${failed}`;
 }
 
 /** Bytes before, after, saved, and the pages over budget; always in sight. */
@@ -126,7 +133,7 @@ function LedgerLine({ site }: { site: OpenSite }) {
   return (
     <section
       aria-label="Ledger"
-      className="sticky top-0 z-10 flex flex-wrap items-baseline gap-x-8 gap-y-1 border-b border-rule bg-paper px-8 py-3"
+      className="flex flex-wrap items-baseline gap-x-8 gap-y-1 border-b border-rule bg-paper px-4 py-3 md:sticky md:top-0 md:z-10 md:px-8"
     >
       {ledger ? (
         <>

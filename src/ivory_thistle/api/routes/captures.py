@@ -23,7 +23,7 @@ from ivory_thistle.api.figures import (
 )
 from ivory_thistle.api.guard import PICTURE_POLICY
 from ivory_thistle.api.selections import selected
-from ivory_thistle.api.services import ServicesDep, SessionDep
+from ivory_thistle.api.services import Services, ServicesDep, SessionDep, ask_to_go_on, ask_to_stop
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.metadata import MetadataPolicy
 from ivory_thistle.core.images.sniff import MIME, sniff_format
@@ -56,12 +56,11 @@ def get_capture(capture_id: int, session: SessionDep) -> schemas.Capture:
 
 
 @router.post("/stop")
-def stop_capture(capture_id: int, session: SessionDep) -> schemas.Capture:
+def stop_capture(capture_id: int, session: SessionDep, services: ServicesDep) -> schemas.Capture:
     """Stops reading; what was fetched is kept, and `continue` goes on from there."""
     capture, _ = capture_of(session, capture_id)
-    if capture.state in ("waiting", "reading"):
-        capture.stop_asked = True
-        session.flush()
+    ask_to_stop(capture, services)
+    session.flush()
     return schemas.Capture.model_validate(capture)
 
 
@@ -70,11 +69,11 @@ def continue_capture(capture_id: int, session: SessionDep, services: ServicesDep
     """Goes on with a stopped or failed reading."""
     capture, _ = capture_of(session, capture_id)
     if capture.state in ("stopped", "failed"):
-        capture.state, capture.stop_asked, capture.error = "waiting", False, None
+        ask_to_go_on(capture)
         session.flush()
     out = schemas.Capture.model_validate(capture)
     session.commit()
-    services.coordinator.wake()
+    services.jobs.wake()
     return out
 
 
@@ -223,6 +222,10 @@ def list_faults(capture_id: int, session: SessionDep) -> list[schemas.FaultOut]:
 def get_forecast(capture_id: int, session: SessionDep, services: ServicesDep) -> schemas.Forecast:
     """What a treatment would touch."""
     capture_of(session, capture_id)
+    return services.counts.get(capture_id, "forecast", lambda: _forecast(capture_id, session, services))
+
+
+def _forecast(capture_id: int, session: Session, services: Services) -> schemas.Forecast:
     site, read = stored_site(session, capture_id, services.blobs)
     rules = Rules()
     plans = stored_plans(session, capture_id, site, rules, read)
@@ -277,7 +280,7 @@ def add_run(
     session.flush()
     out = run_out(session, run)
     session.commit()
-    services.coordinator.wake()
+    services.jobs.wake()
     return out
 
 

@@ -18,7 +18,7 @@ from ivory_thistle.api.services import Services, ServicesDep, SessionDep
 
 router = APIRouter(tags=["events"])
 _EVERY_SECONDS = 0.4
-_ENDED = frozenset({"ready", "failed", "done", "stopped"})
+_ENDED = frozenset({"ready", "failed", "done", "stopped", "paused"})
 
 
 def _watch(

@@ -13,8 +13,10 @@ from ivory_thistle.api import cursors, schemas
 from ivory_thistle.api.errors import not_found
 from ivory_thistle.api.figures import budget_state, held_against, pages_over, site_connections
 from ivory_thistle.api.routes.captures import Limit, capture_of, picture
-from ivory_thistle.api.services import ServicesDep, SessionDep
+from ivory_thistle.api.services import ServicesDep, SessionDep, ask_to_go_on, ask_to_stop
+from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.core.selection.tier import Tier
+from ivory_thistle.core.treatment.roles import Slot
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.auditing import site_policy
 from ivory_thistle.workflows.measuring import start_measurement
@@ -66,17 +68,16 @@ def add_measurement(capture_id: int, session: SessionDep, services: ServicesDep)
         return going
     out = measurement_out(session, start_measurement(session, capture_id))
     session.commit()
-    services.coordinator.wake()
+    services.jobs.wake()
     return out
 
 
 @router.post("/stop")
-def stop_measurement(measurement_id: int, session: SessionDep) -> schemas.Measurement:
-    """Stops after the pages in hand; what is measured is kept."""
+def stop_measurement(measurement_id: int, session: SessionDep, services: ServicesDep) -> schemas.Measurement:
+    """Stops within seconds; what is measured is kept."""
     row = measurement_of(session, measurement_id)
-    if row.state in ("waiting", "running"):
-        row.stop_asked = True
-        session.flush()
+    ask_to_stop(row, services)
+    session.flush()
     return measurement_out(session, row)
 
 
@@ -85,11 +86,11 @@ def continue_measurement(measurement_id: int, session: SessionDep, services: Ser
     """Goes on with a stopped or failed measurement."""
     row = measurement_of(session, measurement_id)
     if row.state in ("stopped", "failed"):
-        row.state, row.stop_asked, row.error = "waiting", False, None
+        ask_to_go_on(row)
         session.flush()
     out = measurement_out(session, row)
     session.commit()
-    services.coordinator.wake()
+    services.jobs.wake()
     return out
 
 
@@ -234,7 +235,9 @@ def list_image_slots(capture_id: int, image_id: int, session: SessionDep) -> lis
     newest = newest_measurement(capture_id, session)
     if not newest:
         return []
-    densities = {s.name: s.density for s in newest.screens}
+    screens = {s.name: Screen(**s.model_dump()) for s in newest.screens}
+    image = session.get(t.Image, image_id)
+    ratio = image.height / image.width if image and image.width else 0.0
     rows = session.execute(
         select(t.Slot, t.PageScreen.screen, t.Page.id, t.Page.path)
         .join(t.PageScreen, t.PageScreen.id == t.Slot.page_screen_id)
@@ -243,10 +246,19 @@ def list_image_slots(capture_id: int, image_id: int, session: SessionDep) -> lis
         .order_by(t.Slot.width.desc())
         .limit(500)
     )
-    return [
-        schemas.ImageSlot(
-            screen=screen, density=densities.get(screen, 1.0), page_id=page_id, page_path=path, width=slot.width,
-            height=slot.height, fit=slot.fit, kind=slot.kind, measured=not newest.estimated,
-        )
-        for slot, screen, page_id, path in rows
-    ]  # fmt: skip
+    found = []
+    for row, screen, page_id, path in rows:
+        shown_on = screens.get(screen) or Screen(screen, 0, 0)
+        slot = Slot(
+            page=path, screen=shown_on, path="", kind=row.kind, x=row.x, y=row.y, width=row.width, height=row.height,
+            fit=row.fit,
+        )  # fmt: skip
+        needed = slot.needed_width(ratio)
+        found.append(
+            schemas.ImageSlot(
+                screen=screen, density=shown_on.density, page_id=page_id, page_path=path, width=row.width,
+                height=row.height, fit=row.fit, kind=row.kind, needed_width=needed, needed_height=needed * ratio,
+                measured=not newest.estimated,
+            )
+        )  # fmt: skip
+    return found

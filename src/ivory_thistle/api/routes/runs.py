@@ -14,7 +14,7 @@ from ivory_thistle.api import cursors, schemas
 from ivory_thistle.api.errors import ProblemError, not_found
 from ivory_thistle.api.figures import budget_state, run_out, segments
 from ivory_thistle.api.routes.captures import Limit, capture_of
-from ivory_thistle.api.services import ServicesDep, SessionDep
+from ivory_thistle.api.services import Services, ServicesDep, SessionDep, ask_to_go_on, ask_to_stop
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.auditing import site_policy
 from ivory_thistle.workflows.packing import zip_stream
@@ -45,27 +45,26 @@ def get_run(run_id: int, session: SessionDep) -> schemas.Run:
 
 
 @router.post("/stop")
-def stop_run(run_id: int, session: SessionDep) -> schemas.Run:
-    """Stops a run after the pictures in hand; what is finished is kept, and it can go on later."""
+def stop_run(run_id: int, session: SessionDep, services: ServicesDep) -> schemas.Run:
+    """Stops a run within seconds; what is finished is kept, and it can go on later."""
     run = run_of(session, run_id)
-    if run.state in ("waiting", "running", "finishing"):
-        run.stop_asked = True
-        session.flush()
+    ask_to_stop(run, services)
+    session.flush()
     return run_out(session, run)
 
 
 @router.post("/continue")
 def continue_run(run_id: int, session: SessionDep, services: ServicesDep) -> schemas.Run:
-    """Goes on with a stopped run, or tries the failed pictures of a finished one again."""
+    """Goes on with a stopped or paused run, or tries the failed pictures of a finished one again."""
     run = run_of(session, run_id)
-    if run.state in ("stopped", "failed", "done"):
+    if run.state in ("stopped", "paused", "failed", "done"):
         ask_again(session, run_id)
-        run.state, run.stop_asked, run.error = "waiting", False, None
+        ask_to_go_on(run)
         run.started_at = run.finished_at = None
         session.flush()
     out = run_out(session, run)
     session.commit()
-    services.coordinator.wake()
+    services.jobs.wake()
     return out
 
 
@@ -138,6 +137,11 @@ def _archive_name(site: t.Site) -> str:
 def get_handover(run_id: int, session: SessionDep, services: ServicesDep) -> schemas.HandoverOut:
     """What the handover of a finished run holds."""
     run = _finished(session, run_id)
+    what = f"handover of {run_id} at {run.finished_at}"
+    return services.counts.get(run.capture_id, what, lambda: _handover(session, run, services))
+
+
+def _handover(session: Session, run: t.Run, services: Services) -> schemas.HandoverOut:
     _, site = capture_of(session, run.capture_id)
     reading, _, handover = handover_of(session, run, services.blobs)
     return schemas.HandoverOut(
@@ -155,7 +159,7 @@ def download_handover(run_id: int, session: SessionDep, services: ServicesDep) -
     """The handover as a ZIP, written while it is sent."""
     run = _finished(session, run_id)
     _, site = capture_of(session, run.capture_id)
-    reading, read, handover = handover_of(session, run, services.blobs)
+    reading, _, handover = handover_of(session, run, services.blobs)
     headers = {"content-disposition": f'attachment; filename="{_archive_name(site)}"'}
-    stream = zip_stream(reading, handover, read, services.blobs)
+    stream = zip_stream(reading, handover, services.blobs)
     return StreamingResponse(stream, media_type="application/zip", headers=headers)

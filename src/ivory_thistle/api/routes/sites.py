@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import re
 import uuid
 from pathlib import Path
@@ -19,12 +20,12 @@ from ivory_thistle.api.figures import newest_capture, site_out
 from ivory_thistle.api.services import ServicesDep, SessionDep, audit_again
 from ivory_thistle.core.budgets.policy import DEFAULT_PAGE_BYTES
 from ivory_thistle.core.errors import UnusableInput
+from ivory_thistle.core.references.addresses import server_of
 from ivory_thistle.intake.crawl import CrawlOptions, start_address
 from ivory_thistle.intake.fetching import RefusedAddressError, checked_address
 from ivory_thistle.intake.folder import Folder
-from ivory_thistle.intake.har import sanitized
 from ivory_thistle.store import tables as t
-from ivory_thistle.workflows.capturing import usable_folder
+from ivory_thistle.workflows.capturing import usable_folder, without_private_parts
 
 router = APIRouter(prefix="/sites", tags=["sites"])
 MAX_UPLOAD_BYTES = 4_000_000_000
@@ -77,7 +78,7 @@ def add_from_folder(asked: schemas.SiteFromFolder, session: SessionDep, services
     site = _add(session, asked.name.strip() or folder.root.name, "folder", str(folder.root), folder.root.name)
     out = site_out(session, site)
     session.commit()
-    services.coordinator.wake()
+    services.jobs.wake()
     return out
 
 
@@ -89,7 +90,7 @@ def add_from_address(asked: schemas.SiteFromAddress, session: SessionDep, servic
     given = asked.model_dump(exclude={"name", "address"})
     options = CrawlOptions.from_dict({**given, "start": start})
     try:
-        checked_address(host, urlsplit(start).port or 443, frozenset({host} if asked.allow_private else ()))
+        checked_address(host, server_of(start)[1], frozenset({server_of(start)} if asked.allow_private else ()))
     except RefusedAddressError as error:
         words = f"{error}. If that is your own server, allow {host} by name."
         raise ProblemError(422, "private-address", "Not a public address", words) from error
@@ -98,15 +99,15 @@ def add_from_address(asked: schemas.SiteFromAddress, session: SessionDep, servic
     site = _add(session, asked.name.strip() or host, "crawl", start[:2048], start, options.as_dict())
     out = site_out(session, site)
     session.commit()
-    services.coordinator.wake()
+    services.jobs.wake()
     return out
 
 
 @router.put("/from-archive", status_code=201)
 async def add_from_archive(request: Request, services: ServicesDep, file_name: str, name: str = "") -> schemas.Site:
     """Adds a site from a ZIP or HAR file sent as the request's body, and starts reading it."""
-    services.uploads.mkdir(parents=True, exist_ok=True)
-    target = services.uploads / f"{uuid.uuid4().hex}.zip"
+    services.places.uploads.mkdir(parents=True, exist_ok=True)
+    target = services.places.uploads / f"{uuid.uuid4().hex}.zip"
     received = 0
     try:
         with target.open("wb") as out:
@@ -120,7 +121,7 @@ async def add_from_archive(request: Request, services: ServicesDep, file_name: s
             head = kept.read(64).lstrip(b"\xef\xbb\xbf \t\r\n")
         is_har = head.startswith(b"{")
         if is_har:
-            target.write_bytes(sanitized(target.read_bytes()))
+            await asyncio.to_thread(without_private_parts, target)
         elif not head.startswith(b"PK"):
             raise UnusableInput(
                 f"{file_name} is neither a ZIP archive nor a HAR file. Pack the site's folder as ZIP and send that."
@@ -132,7 +133,7 @@ async def add_from_archive(request: Request, services: ServicesDep, file_name: s
     with services.sessions.begin() as session:
         site = _add(session, name.strip() or label, "har" if is_har else "zip", str(target), file_name)
         out_ = site_out(session, site)
-    services.coordinator.wake()
+    services.jobs.wake()
     return out_
 
 
@@ -180,5 +181,5 @@ def capture_again(site_id: int, session: SessionDep, services: ServicesDep) -> s
     session.flush()
     out = schemas.Capture.model_validate(new)
     session.commit()
-    services.coordinator.wake()
+    services.jobs.wake()
     return out

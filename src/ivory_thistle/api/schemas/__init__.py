@@ -3,9 +3,11 @@
 from ivory_thistle.api.schemas.base import (
     BudgetState,
     Bytes,
+    Cleared,
     Health,
     Out,
     Problem,
+    Room,
 )
 from ivory_thistle.api.schemas.findings import (
     AuditState,
@@ -86,6 +88,7 @@ __all__ = [
     "Bytes",
     "CapOut",
     "Capture",
+    "Cleared",
     "Connection",
     "Connections",
     "Facet",
@@ -124,6 +127,7 @@ __all__ = [
     "RoleChange",
     "RoleChoice",
     "RolesBefore",
+    "Room",
     "RulesOut",
     "Run",
     "SavingsOut",

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 BudgetState = Literal["within", "near", "over"]
 
@@ -16,6 +17,29 @@ class Out(BaseModel):
     """Base of answers: built from rows as well as from values."""
 
     model_config = ConfigDict(from_attributes=True)
+
+
+def _in_utc(moment: datetime) -> datetime:
+    return moment if moment.tzinfo else moment.replace(tzinfo=UTC)
+
+
+Moment = Annotated[datetime, AfterValidator(_in_utc)]
+"""A time with its offset: the database keeps UTC without one."""
+
+
+class Room(Out):
+    """What a part of the data folder takes; `spare` bytes are needed by nothing any more."""
+
+    kind: Literal["contents", "database", "uploads", "staging"]
+    bytes: int
+    files: int
+    spare: int
+
+
+class Cleared(Out):
+    """How many bytes were freed."""
+
+    bytes: int
 
 
 class Problem(BaseModel):

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from datetime import datetime
 from typing import Literal
 
-from ivory_thistle.api.schemas.base import BudgetState, Out
+from ivory_thistle.api.schemas.base import BudgetState, Moment, Out
 from ivory_thistle.api.schemas.sites import Screen
 
 
@@ -22,8 +21,8 @@ class Measurement(Out):
     done: int
     problems: int
     seconds_left: float | None
-    created_at: datetime
-    finished_at: datetime | None
+    created_at: Moment
+    finished_at: Moment | None
 
 
 class LoadedImage(Out):
@@ -97,7 +96,10 @@ class MeasuredPageDetail(MeasuredPage):
 
 
 class ImageSlot(Out):
-    """A box in which one image was shown on one page and screen; `fit` is its object-fit or background-size."""
+    """A box in which one image was shown on one page and screen; `fit` is its object-fit or background-size.
+
+    `needed_width` and `needed_height` are the pixels that the image needs there; 0 for one painted at its own size.
+    """
 
     kind: str
     screen: str
@@ -107,4 +109,6 @@ class ImageSlot(Out):
     width: float
     height: float
     fit: str
+    needed_width: float
+    needed_height: float
     measured: bool

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from datetime import datetime
 from typing import Literal
 
-from ivory_thistle.api.schemas.base import BudgetState, Out
+from ivory_thistle.api.schemas.base import BudgetState, Moment, Out
 from ivory_thistle.api.schemas.pages import FaultOut, Segment
 from ivory_thistle.core.selection.tier import Tier
 
@@ -52,7 +51,7 @@ class Run(Out):
 
     id: int
     capture_id: int
-    state: Literal["waiting", "running", "finishing", "done", "stopped", "failed"]
+    state: Literal["waiting", "running", "finishing", "done", "stopped", "paused", "failed"]
     error: str | None
     total: int
     done: int
@@ -64,9 +63,9 @@ class Run(Out):
     seconds_left: float | None
     compared: int
     to_compare: int
-    created_at: datetime
-    started_at: datetime | None
-    finished_at: datetime | None
+    created_at: Moment
+    started_at: Moment | None
+    finished_at: Moment | None
 
 
 class TaskRow(Out):

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from datetime import datetime
 from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, Field
 
-from ivory_thistle.api.schemas.base import Bytes, Out
+from ivory_thistle.api.schemas.base import Bytes, Moment, Out
 
 
 class Capture(Out):
@@ -27,8 +26,8 @@ class Capture(Out):
     used_bytes: int
     unused_images: int
     broken_references: int
-    created_at: datetime
-    finished_at: datetime | None
+    created_at: Moment
+    finished_at: Moment | None
 
 
 class Ledger(Out):
@@ -86,7 +85,7 @@ class Site(Out):
     screens: list[Screen]
     connections: list[Connection]
     lazy_attributes: list[str]
-    created_at: datetime
+    created_at: Moment
     capture: Capture | None
     run_id: int | None
     run_state: str | None

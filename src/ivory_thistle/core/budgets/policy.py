@@ -36,6 +36,10 @@ class Cap:
     bytes: int
     width: int
 
+    def is_exceeded(self, size: int, width: int) -> bool:
+        """Whether a picture of pixels weighs more, or is wider."""
+        return size > self.bytes or width > self.width
+
 
 # Common practice, no source: a hero up to about 300 kB and 2,000 px; a background at most 120 kB; a content picture at
 # most 150 kB and 1,200 px; a portfolio tile about 800 px; nothing over 300 kB. The smaller roles are our own.

@@ -10,6 +10,7 @@ from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.findings.catalogue import Finding
 from ivory_thistle.core.findings.images import duplicate_findings, image_findings
 from ivory_thistle.core.findings.pages import PageImages, PageWeighed, fault_findings, page_findings
+from ivory_thistle.core.limits import Within, unlimited
 from ivory_thistle.core.references.addresses import join, page_address
 from ivory_thistle.core.references.img_tags import img_tags
 from ivory_thistle.core.references.site import Image, Page, Placement, SiteReading
@@ -47,8 +48,13 @@ def audit_site(
     weighed: Iterable[PageWeighed],
     policy: Policy,
     choices: Iterable[RoleChoice] = (),
+    within: Within = unlimited,
+    on_failure: Callable[[str, Exception], None] = lambda path, error: None,
 ) -> Audit:
-    """Audits a site whose boxes are `slots` (measured or guessed) and whose pages weigh `weighed`."""
+    """Audits a site whose boxes are `slots` (measured or guessed) and whose pages weigh `weighed`.
+
+    A page or image that can't be audited (`within` its time) has no findings, and is told to `on_failure`.
+    """
     boxes = list(slots)
     by_page: dict[str, list[Slot]] = defaultdict(list)
     by_image: dict[str, list[Slot]] = defaultdict(list)
@@ -65,8 +71,12 @@ def audit_site(
     index = site.index
     ladders: dict[str, set[str]] = defaultdict(set)
     for page in site.pages:
-        images = _page_images(page, read, by_page[page.path], weights[page.path])
-        found += page_findings(images, policy, site.files, index)
+        try:
+            with within(page.bytes):
+                images = _page_images(page, read, by_page[page.path], weights[page.path])
+                found += list(page_findings(images, policy, site.files, index))
+        except Exception as error:
+            on_failure(page.path, error)
         for number, group in enumerate(_picture_groups(page)):
             for p in group:
                 if p.file:
@@ -74,10 +84,15 @@ def audit_site(
     seen = _seen(site, weights)
     doubt = "" if any(w.measured for found in weights.values() for w in found) else _doubt(site)
     for image in site.images:
-        vector = read(image.path) if image.facts.format == "svg" else None
-        role = roles[image.path].role
-        in_use = not image.unused or image.path in seen
-        found += image_findings(image, by_image[image.path], role, policy, image.path in modern, vector, in_use, doubt)
+        role, in_use = roles[image.path].role, not image.unused or image.path in seen
+        try:
+            with within(image.facts.bytes):
+                vector = read(image.path) if image.facts.format == "svg" else None
+                boxes = by_image[image.path]
+                is_modern = image.path in modern
+                found += list(image_findings(image, boxes, role, policy, is_modern, vector, in_use, doubt))
+        except Exception as error:
+            on_failure(image.path, error)
     found += duplicate_findings(site.images, ladders)
     found += fault_findings(site.faults)
     return Audit(roles, tuple(found), seen)

@@ -26,11 +26,10 @@ from ivory_thistle.core.images.vector import ballast_bytes
 from ivory_thistle.core.references.site import Image
 from ivory_thistle.core.treatment.roles import Role, Slot
 
-_DENSITY = 2.0
 _OLD = frozenset({"jpeg", "png", "bmp", "tiff"})
 _POOR_NAME = re.compile(
     r"(?:dsc[fn]?|img|dscn|pict?|p|photo|image|bild|foto|untitled|unnamed|screen[ _-]?shot|scan|copy|new|final|download"
-    r"|file|asset)?[\s_()-]*\d*(?:[\s_()-]*(?:copy|final|new|\d+))*[\s_()-]*|[0-9a-f]{16,}|[0-9a-f-]{32,}",
+    r"|file|asset)?[\s_()-]*+\d*+(?>[\s_()-]*+(?:copy|final|new|\d++))*+[\s_()-]*+|[0-9a-f]{16,}|[0-9a-f-]{32,}",
     re.IGNORECASE,
 )
 _SRGB = re.compile(r"srgb|c2\b|facebook tiny", re.IGNORECASE)
@@ -41,13 +40,7 @@ def needed_width(slots: Iterable[Slot], ratio: float) -> float:
 
     `ratio` is height over width of the file: a slot filled by cutting needs enough pixels on both sides.
     """
-    most = 0.0
-    for s in slots:
-        if s.kind in ("background", "before", "after") and s.fit.startswith("auto"):
-            continue
-        density = min(s.screen.density, _DENSITY)
-        most = max(most, s.drawn_width(ratio) * density)
-    return most
+    return max((s.needed_width(ratio) for s in slots), default=0.0)
 
 
 def image_findings(
@@ -107,12 +100,12 @@ def _of_size(image: Image, slots: Sequence[Slot], role: Role, policy: Policy, fo
             sentence = f"{path} is {facts.width:,} px wide; {needed:,.0f} would do for its largest slot."
             yield found("too-many-pixels", sentence, stake, False, needed=round(needed), slot_measured=measured)
     cap = policy.cap(role)
-    if facts.bytes > cap.bytes:
-        sentence = f"{path} weighs {_kb(facts.bytes)}; as {role} it may weigh {_kb(cap.bytes)}."
-        yield found("over-cap", sentence, facts.bytes - cap.bytes, role=role, cap=cap.bytes)
-    elif facts.width > cap.width:
-        sentence = f"{path} is {facts.width:,} px wide; as {role} it may be {cap.width:,}."
-        yield found("over-cap", sentence, role=role, cap_width=cap.width)
+    if cap.is_exceeded(facts.bytes, facts.width):
+        excess = max(0, facts.bytes - cap.bytes)
+        weighs = f"{path} weighs {_kb(facts.bytes)}; as {role} it may weigh {_kb(cap.bytes)}."
+        wide = f"{path} is {facts.width:,} px wide; as {role} it may be {cap.width:,}."
+        evidence = {"cap": cap.bytes} if excess else {"cap_width": cap.width}
+        yield found("over-cap", weighs if excess else wide, excess, role=role, **evidence)
     if slots and facts.frames == 1:
         blurred = max((s for s in slots if _is_plain(s)), key=lambda s: s.width, default=None)
         if blurred and blurred.width > UPSCALED_SHARE * facts.width and blurred.width > 32:

@@ -27,7 +27,6 @@ from ivory_thistle.core.selection.candidates import best_candidate, source_size
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.core.treatment.roles import Slot
 
-_DENSITY = 2.0
 _Found = Callable[..., Finding]
 _MARKUP_FAULTS = frozenset(
     {"srcset-unusable", "srcset-mixed", "srcset-duplicate", "sizes-unused", "sizes-unusable", "media-unusable",
@@ -177,7 +176,7 @@ def _of_sizes(
             continue
         got = best_candidate(tag.src, tag.srcset, tag.sizes, slot.screen)
         loaded = next((f for _, f in sized if got and index.resolve(found.base, got[0]).path == f.path), None)
-        wanted = slot.width * min(slot.screen.density, _DENSITY)
+        wanted = slot.width * slot.screen.useful_density
         ideal = min((s for s in sized if s[0] >= wanted), key=lambda s: s[0], default=max(sized, key=lambda s: s[0]))
         cost = max(0, loaded.bytes - ideal[1].bytes) if loaded else 0
         if worst is None or cost > worst[0]:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from ivory_thistle.core.errors import PictureError
 from ivory_thistle.core.images.facts import ImageFacts
-from ivory_thistle.core.images.pixels import decode
+from ivory_thistle.core.images.pixels import Pixels, decode
 
 Kind = Literal["photograph", "graphic", "lettering", "line art", "animation", "vector"]
 DRAWN: frozenset[Kind] = frozenset({"graphic", "lettering", "line art"})
@@ -156,18 +156,30 @@ def _nearest(array: NDArray[np.uint8], side: int) -> NDArray[np.uint8]:
 
 def look_at(data: bytes, facts: ImageFacts) -> Look | None:
     """Kind, use of alpha and perceptual hash; None for what can't be decoded."""
-    if facts.format == "svg":
-        return Look("vector", "It is a vector drawing.", {}, None, "")
-    if facts.problem or not facts.is_raster:
+    return look_of(pixels_to_judge(data, facts), facts)
+
+
+def pixels_to_judge(data: bytes, facts: ImageFacts) -> Pixels | None:
+    """The pixels that a picture is judged by; None for vector drawings and for what can't be decoded."""
+    if facts.format == "svg" or facts.problem or not facts.is_raster:
         return None
     try:
         # Reducing would invent colours between flat areas; a photograph's grain is still there at 2,048 pixels.
         drawn = facts.format in ("png", "gif", "bmp") and facts.width * facts.height <= _WHOLE_PIXELS
-        pixels = decode(data, facts, None if drawn else min(facts.width, 2048)).array
+        return decode(data, facts, None if drawn else min(facts.width, 2048))
     except (PictureError, pyvips.Error, OSError, MemoryError):
         return None
-    alpha_used = bool((pixels[:, :, -1] < 255).any()) if pixels.shape[2] in (2, 4) else None
-    flat = _on_white(pixels)
+
+
+def look_of(pixels: Pixels | None, facts: ImageFacts) -> Look | None:
+    """What the pixels of a picture say, where there are any."""
+    if facts.format == "svg":
+        return Look("vector", "It is a vector drawing.", {}, None, "")
+    if pixels is None:
+        return None
+    array = pixels.array
+    alpha_used = bool((array[:, :, -1] < 255).any()) if pixels.has_alpha else None
+    flat = _on_white(array)
     features = measure_features(flat)
     kind, why = decide(features, facts.width, facts.height)
     if facts.frames > 1:

@@ -98,7 +98,7 @@ def _profile_of(data: bytes) -> bytes:
     """The ICC profile of a file; empty for none."""
     with suppress(pyvips.Error):
         image = pyvips.Image.new_from_buffer(data, "")
-        return bytes(image.get("icc-profile-data")) if "icc-profile-data" in image.get_fields() else b""
+        return bytes(image.get("icc-profile-data")) if image.get_typeof("icc-profile-data") else b""
     return b""
 
 

@@ -32,7 +32,7 @@ _GEOMETRY = re.compile(rb"(\s(?:d|points|x|y|x1|x2|y1|y2|cx|cy|r|rx|ry|width|hei
 _LONG_NUMBER = re.compile(rb"(?<![\w#.])([-+]?\d*\.\d{3,})(?![\w%.])")
 _EMPTY = re.compile(rb"<(?:defs|g)\s*/>|<(defs|g)>\s*</\1>")
 _BETWEEN, _BLANKS = re.compile(rb">\s+<"), re.compile(rb"\s+")
-_TAG = re.compile(rb"<[^>]*>")
+_TAG = re.compile(rb"<[^<>]*+>")
 _FILTER = re.compile(rb"<(?:[\w.-]{1,40}:)?filter[\s>]", re.IGNORECASE)
 _PAIRS = (
     (b"<!--", b"-->"), (b"<metadata", b"</metadata>"), (b"<?xpacket", b"?>"), (b"<!DOCTYPE", b">"), (b"[", b"]"),

@@ -49,6 +49,25 @@ def host_of(address: str) -> str:
         return ""
 
 
+NO_SERVER = ("", 0)
+"""What stands for no server of the web."""
+
+
+def server_of(address: str) -> tuple[str, int]:
+    """Host in lower case and port of an address; NO_SERVER for what is no address of the web.
+
+    The default ports of HTTP and HTTPS count as one, 443: a site may answer on both, and be the same.
+    """
+    try:
+        parts = urlsplit(address)
+        port = parts.port
+    except ValueError:
+        return NO_SERVER
+    if not parts.hostname or parts.scheme.lower() not in ("http", "https"):
+        return NO_SERVER
+    return parts.hostname.lower(), 443 if port in (None, 80, 443) else port
+
+
 class FileIndex:
     """Finds a site's files by address path: exactly, then with Unicode composed (NFC) on both sides."""
 

@@ -10,20 +10,23 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-_ESCAPED = r"\\(?:[0-9A-Fa-f]{1,6}(?:\r\n|[ \t\n\r\f])?|[^\n\r\f0-9A-Fa-f])"
-_IDENT = rf"(?:--|-?(?:[A-Za-z_]|[^\x00-\x7F]|{_ESCAPED}))(?:[\w-]|[^\x00-\x7F]|{_ESCAPED})*"
+# Possessive throughout: what a token has taken it keeps, so that no input is gone through twice.
+_ESCAPED = r"\\(?:[0-9A-Fa-f]{1,6}+(?:\r\n|[ \t\n\r\f])?+|[^\n\r\f0-9A-Fa-f])"
+_IDENT = rf"(?:--|-?(?:[A-Za-z_]|[^\x00-\x7F]|{_ESCAPED}))(?:[\w-]|[^\x00-\x7F]|{_ESCAPED})*+"
 _TOKEN = re.compile(
     r"(?P<comment>/\*[\s\S]*?(?:\*/|\Z))"
-    r"|(?P<string>\"(?:[^\"\\\n\r\f]|\\(?:\r\n|[\s\S]|\Z))*(?:\"|(?=[\n\r\f])|\Z)"
-    r"|'(?:[^'\\\n\r\f]|\\(?:\r\n|[\s\S]|\Z))*(?:'|(?=[\n\r\f])|\Z))"
-    r"|(?P<url>[uU][rR][lL]\([ \t\n\r\f]*(?![\"' \t\n\r\f])(?P<address>(?:[^\"'()\\\s\x00-\x08\x0b\x0e-\x1f\x7f]"
-    rf"|{_ESCAPED}|\\\Z)*)[ \t\n\r\f]*(?:\)|\Z))"
-    r"|(?P<badurl>[uU][rR][lL]\([ \t\n\r\f]*(?![\"' \t\n\r\f])(?:[^)\\]|\\[\s\S])*(?:\)|\Z))"
+    r"|(?P<string>\"(?:[^\"\\\n\r\f]|\\(?:\r\n|[\s\S]|\Z))*+(?:\"|(?=[\n\r\f])|\Z)"
+    r"|'(?:[^'\\\n\r\f]|\\(?:\r\n|[\s\S]|\Z))*+(?:'|(?=[\n\r\f])|\Z))"
+    r"|(?P<url>[uU][rR][lL]\([ \t\n\r\f]*+(?![\"' \t\n\r\f])(?P<address>(?:[^\"'()\\\s\x00-\x08\x0b\x0e-\x1f\x7f]"
+    rf"|{_ESCAPED}|\\\Z)*+)[ \t\n\r\f]*+(?:\)|\Z))"
+    r"|(?P<badurl>[uU][rR][lL]\([ \t\n\r\f]*+(?![\"' \t\n\r\f])(?:[^)\\]|\\[\s\S])*+(?:\)|\Z))"
     rf"|(?P<function>{_IDENT}\()"
     rf"|@(?P<at>{_IDENT})"
     rf"|(?P<ident>{_IDENT})"
     r"|(?P<mark>[{}();\[\]])"
 )
+_COMMENT = re.compile(r"/\*[\s\S]*?(?:\*/|\Z)")
+_LEADING = re.compile(r"(?>\s|/\*[\s\S]*?(?:\*/|\Z))*+")
 _ESCAPE = re.compile(r"\\(?:([0-9A-Fa-f]{1,6})(?:\r\n|[ \t\n\r\f])?|(\r\n|[\n\r\f]|\Z)|([\s\S]))")
 BACKGROUNDS = frozenset({"background", "background-image"})
 _ONE_ADDRESS = BACKGROUNDS | {"list-style", "list-style-image", "content", "border-image", "border-image-source"}
@@ -69,11 +72,12 @@ class CssImport:
 
 @dataclass(slots=True)
 class CssReading:
-    """What a style sheet names."""
+    """What a style sheet names. `sets` are the properties, by block, that have a value with `image-set()`."""
 
     references: list[CssReference] = field(default_factory=list)
     imports: list[CssImport] = field(default_factory=list)
     declarations: list[Declaration] = field(default_factory=list)
+    sets: set[tuple[int, str]] = field(default_factory=set)
 
     def takes_fallback(self, reference: CssReference) -> bool:
         """True where a fallback declaration can stand before one with `image-set()`, and none does yet.
@@ -86,7 +90,7 @@ class CssReading:
         return (
             declaration.property in BACKGROUNDS
             and not declaration.has_variables
-            and not self._has_set(reference.block, declaration.property)
+            and (reference.block, declaration.property) not in self.sets
         )
 
     def takes_one_address(self, reference: CssReference) -> bool:
@@ -94,19 +98,9 @@ class CssReading:
         if reference.declaration is None or reference.in_set:
             return False
         property_ = self.declarations[reference.declaration].property
-        if property_ in BACKGROUNDS and self._has_set(reference.block, property_):
+        if property_ in BACKGROUNDS and (reference.block, property_) in self.sets:
             return False
         return property_ in _ONE_ADDRESS or property_.startswith("--")
-
-    def _has_set(self, block: int, property_: str) -> bool:
-        """Whether a block gives a property a value with `image-set()`."""
-        return any(
-            other.in_set
-            and other.block == block
-            and other.declaration is not None
-            and self.declarations[other.declaration].property == property_
-            for other in self.references
-        )
 
 
 def unescape_css(raw: str) -> str:
@@ -136,6 +130,8 @@ class _Reader:
         self.text, self.decode = text, decode
         self.reading = CssReading()
         self.stack: list[str] = []
+        self.sets_open = 0
+        self.closed_at = -1
         self.rules: list[str] = []
         self.block, self.blocks = 0, 0
         self.open_blocks: list[int] = []
@@ -160,6 +156,7 @@ class _Reader:
                 self.address(inner, token.start(), token.end(), is_string=True)
             elif kind == "function":
                 self.stack.append(token.group()[:-1].lower())
+                self.sets_open += self.stack[-1] in _IMAGE_SETS
             elif kind == "at" and not self.stack:
                 self.at_keyword = token.group("at").lower()
             elif kind == "mark":
@@ -169,7 +166,7 @@ class _Reader:
 
     def address(self, raw: str, start: int, end: int, is_string: bool) -> None:
         """Takes a url token or a string that stands where an address may."""
-        in_set = bool(self.stack) and any(name in _IMAGE_SETS for name in self.stack)
+        in_set = self.sets_open > 0
         if self.at_keyword == "import" and (not self.stack or self.stack == ["url"]):
             self.reading.imports.append(CssImport(unescape_css(self.decode(raw)), start, end))
             self.at_keyword = "import-done"
@@ -180,20 +177,26 @@ class _Reader:
             return
         if is_string and self.stack[-1] == "url":
             start = self.text.rfind("(", 0, start) - 3
-            close = self.text.find(")", end)
-            end = close + 1 if close >= 0 else len(self.text)
+            end = self.closed_after(end)
         address = unescape_css(self.decode(raw))
         if not is_string and (len(raw) - len(raw.rstrip("\\"))) % 2:
             address += "\ufffd"  # An escape cut off by the end of the file.
         if address and not address.startswith("#") and self.rules[-1:] != ["font-face"]:
             self.pending.append(CssReference(address, start, end, None, in_set, self.block))
 
+    def closed_after(self, at: int) -> int:
+        """Behind the next closing bracket, or the end of the text: looked for once."""
+        if self.closed_at < at:
+            found = self.text.find(")", at)
+            self.closed_at = found if found >= 0 else len(self.text)
+        return min(self.closed_at + 1, len(self.text))
+
     def mark(self, mark: str, start: int, end: int) -> None:
         if mark in "([":
             self.stack.append(mark)
         elif mark in ")]":
             if self.stack:
-                self.stack.pop()
+                self.sets_open -= self.stack.pop() in _IMAGE_SETS
         elif mark == ";" and not self.stack:
             self.end_declaration(start)
             self.start, self.at_keyword = end, ""
@@ -201,16 +204,21 @@ class _Reader:
             self.open_block(start, end)
         elif mark == "}":
             self.end_declaration(start)
-            self.stack.clear()
-            self.rules = self.rules[:-1]
+            self.forget_brackets()
+            if self.rules:
+                self.rules.pop()
             self.block = self.open_blocks.pop() if self.open_blocks else 0
             self.start, self.at_keyword = end, ""
 
+    def forget_brackets(self) -> None:
+        self.stack.clear()
+        self.sets_open = 0
+
     def open_block(self, start: int, end: int) -> None:
-        prelude = re.sub(r"/\*[\s\S]*?\*/", "", self.text[self.start : start]).strip().lower()
+        prelude = _COMMENT.sub("", self.text[self.start : start]).strip().lower()
         self.rules.append(self.at_keyword or prelude)
         self.pending.clear()
-        self.stack.clear()
+        self.forget_brackets()
         self.open_blocks.append(self.block)
         self.blocks += 1
         self.block = self.blocks
@@ -218,16 +226,15 @@ class _Reader:
 
     def end_declaration(self, end: int) -> None:
         """Closes the declaration that began at `self.start`, keeping it where it names pictures."""
-        inside = self.in_block or bool(self.rules)
-        text = self.text[self.start : end] if inside else ""
         if not self.pending:
             return
+        inside = self.in_block or bool(self.rules)
+        text = self.text[self.start : end] if inside else ""
         colon = _colon(text)
         index = None
         if colon >= 0:
-            lead = len(text) - len(text.lstrip())
-            comments = re.match(r"(?:\s|/\*[\s\S]*?\*/)*", text)
-            lead = comments.end() if comments else lead
+            leading = _LEADING.match(text)
+            lead = leading.end() if leading else 0
             name = text[lead:colon].strip()
             index = len(self.reading.declarations)
             name = name if name.startswith("--") else name.lower()
@@ -236,12 +243,14 @@ class _Reader:
             self.reading.declarations.append(declaration)
         for p in self.pending:
             self.reading.references.append(CssReference(p.address, p.start, p.end, index, p.in_set, p.block))
+            if p.in_set and index is not None:
+                self.reading.sets.add((p.block, self.reading.declarations[index].property))
         self.pending.clear()
 
 
 def _colon(text: str) -> int:
     """The first colon outside comments, or -1."""
-    blanked = re.sub(r"/\*[\s\S]*?\*/", lambda m: " " * len(m.group()), text)
+    blanked = _COMMENT.sub(lambda m: " " * len(m.group()), text)
     return blanked.find(":")
 
 

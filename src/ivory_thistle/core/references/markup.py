@@ -28,7 +28,7 @@ _ATTRIBUTE = re.compile(
 # A whole tag in one match: atomic groups keep the tokenizer's left-to-right order, so nothing is tried twice.
 # A value whose quote is never closed makes the match fail: the tag then runs to the end of the file.
 _WHOLE_TAG = re.compile(
-    rf"</?([A-Za-z][^\t\n\f\r />]*)"
+    rf"</?([A-Za-z][^\t\n\f\r />]*+)"
     rf"((?>(?:{_SPACE}|/)*+(?>=?[^\t\n\f\r />=]++|=)"
     rf"(?:(?>{_SPACE}*={_SPACE}*)(?>\"[^\"]*\"|'[^']*'|[^\"'\t\n\f\r >][^\t\n\f\r >]*+|(?=>))|(?!{_SPACE}*=)))*+)"
     rf"((?:{_SPACE}|/)*)>"

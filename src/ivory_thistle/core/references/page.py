@@ -258,7 +258,7 @@ def _single(tag: Tag, source: Source, attribute: str, use: Use = "kept") -> Iter
 
 def declared_length(tag: Tag, attribute: str) -> int:
     """The `width` or `height` attribute in CSS px; 0 where it is missing or a percentage."""
-    found = re.match(r"\s*(\d{1,9})(?:\.\d*)?\s*(?:px)?\s*$", tag.value(attribute) or "")
+    found = re.match(r"\s*+(\d{1,9})(?:\.\d*+)?\s*+(?:px)?\s*+$", tag.value(attribute) or "")
     return int(found.group(1)) if found else 0
 
 

@@ -5,14 +5,16 @@ from __future__ import annotations
 import json
 import re
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import cached_property
 
+from ivory_thistle.core.errors import ThistleError
 from ivory_thistle.core.faults import Fault
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.kind import Look
+from ivory_thistle.core.limits import Within, unlimited
 from ivory_thistle.core.references.addresses import FileIndex, Resolved, join, page_address
 from ivory_thistle.core.references.css import CssReading, read_css
 from ivory_thistle.core.references.page import LAZY_ATTRIBUTES, PageReading, Reference, Use, read_page, use_in_css
@@ -187,11 +189,14 @@ def read_site(
     lazy_attributes: tuple[str, ...] = LAZY_ATTRIBUTES,
     judge: Callable[[str, Source], Iterable[Fault]] = lambda path, source: (),
     on_failure: Callable[[str, Exception], None] = lambda path, error: None,
+    within: Within = unlimited,
+    skipped: Collection[str] = (),
 ) -> SiteReading:
     """Reads every page of a site and joins pages with images.
 
     `read` gives a file's bytes by path; `on_page` is told each page as it is read; `judge` gives the faults of a
-    page's markup. A page that can't be read is a fault, is listed without images, and is told to `on_failure`.
+    page's markup. A page that can't be read (`within` its time) is a fault, is listed without images, and is told to
+    `on_failure`; one of `skipped` is known to be such a page.
     """
     by_path = {f.path: f for f in files}
     hosts = tuple(own_hosts)
@@ -200,15 +205,17 @@ def read_site(
     collected = list(faults)
     pages, linked = [], set[str]()
     for path in sorted(p for p in by_path if is_page(p)):
+        page, links = Page(path, "", "", by_path[path].bytes, (), 0, (), (), ()), set[str]()
         try:
-            source = read_html_source(read(path))
-            page, links = _read_one(path, source, by_path, index, sheets, read, collected, lazy_attributes)
-            collected += judge(path, source)
+            if path not in skipped:
+                with within(by_path[path].bytes):
+                    source = read_html_source(read(path))
+                    page, links = _read_one(path, source, by_path, index, sheets, read, collected, lazy_attributes)
+                    collected += judge(path, source)
         except Exception as error:
             # Whatever one page holds, the others are read.
             on_failure(path, error)
             collected.append(_unreadable(path, error))
-            page, links = Page(path, "", "", by_path[path].bytes, (), 0, (), (), ()), set()
         pages.append(page)
         linked |= links
         on_page(path)
@@ -216,12 +223,16 @@ def read_site(
         pages = _folders(by_path)
     images = _group_images(by_path, pages, linked)
     joined = {p: i for i in images for p in i.paths}
-    return SiteReading(by_path, tuple(pages), images, tuple(collected), hosts, aliases or {}, joined)
+    return SiteReading(by_path, tuple(pages), images, tuple(dict.fromkeys(collected)), hosts, aliases or {}, joined)
 
 
 def _unreadable(path: str, error: Exception) -> Fault:
-    why = f"it can't be read here ({error.strerror})" if isinstance(error, OSError) else "its markup can't be followed"
-    return Fault("unreadable-page", path, f"{path} is not audited: {why}; {type(error).__name__}.")
+    why = f"its markup can't be followed; {type(error).__name__}"
+    if isinstance(error, OSError):
+        why = f"it can't be read here ({error.strerror})"
+    elif isinstance(error, ThistleError):
+        why = str(error).rstrip(".")
+    return Fault("unreadable-page", path, f"{path} is not audited: {why}.")
 
 
 def _read_one(

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from math import inf
 
 from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.limits import Within, unlimited
 from ivory_thistle.core.references.site import Page, SiteFile, SiteReading
 from ivory_thistle.core.rewriting.delivery import Delivery, NewFile
 from ivory_thistle.core.selection.loads import Loaded, PageOnScreens, estimated
@@ -39,8 +40,16 @@ def with_new_files(site: SiteReading, new_files: Iterable[NewFile]) -> SiteReadi
 class Predictor:
     """Asks the pages of a site and of its handover what they load on some screens in every tier."""
 
-    def __init__(self, site: SiteReading, read: Callable[[str], bytes], screens: Sequence[Screen]) -> None:
-        self._site, self._read, self._screens = site, read, tuple(screens)
+    def __init__(
+        self,
+        site: SiteReading,
+        read: Callable[[str], bytes],
+        screens: Sequence[Screen],
+        within: Within = unlimited,
+    ) -> None:
+        self._site, self._read, self._screens, self._within = site, read, tuple(screens), within
+        self.failed: set[str] = set()
+        """The pages of which nobody can say what they load."""
         self._before: dict[str, dict[tuple[str, Tier], tuple[Loaded, ...]]] = {}
 
     def loads(
@@ -57,10 +66,15 @@ class Predictor:
         for page in self._site.pages:
             if page.is_folder or page.path not in self._site.files or (pages is not None and page.path not in pages):
                 continue
-            if page.path not in self._before:
-                self._before[page.path] = self._asked(page.path, self._site, self._read)
             touched = page.path in changed or not set(page.stylesheets).isdisjoint(changed)
-            after = self._asked(page.path, handed_over, read) if touched else self._before[page.path]
+            try:
+                with self._within(page.bytes * len(self._screens)):
+                    if page.path not in self._before:
+                        self._before[page.path] = self._asked(page.path, self._site, self._read)
+                    after = self._asked(page.path, handed_over, read) if touched else self._before[page.path]
+            except Exception:
+                self.failed.add(page.path)
+                continue
             for (screen, tier), before in self._before[page.path].items():
                 yield PageLoads(page.path, screen, tier, before, after[screen, tier])
 

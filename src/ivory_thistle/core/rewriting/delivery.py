@@ -8,6 +8,7 @@ from urllib.parse import quote
 
 from ivory_thistle.core.images.sniff import EXTENSIONS, MIME, ImageFormat
 from ivory_thistle.core.references.addresses import FileIndex
+from ivory_thistle.core.selection.screen import USEFUL_DENSITY
 from ivory_thistle.core.selection.tier import TIERS, Tier
 
 
@@ -48,7 +49,7 @@ class Delivery:
     def rungs(self, tier: Tier, slot: int = 0) -> tuple[NewFile, ...]:
         """The tier's files; with a slot in CSS px, those up to the first that gives it two pixels each."""
         files = tuple(f for f in self.files if f.tier == tier and f.width <= (self.top or self.width))
-        enough = next((n for n, f in enumerate(files) if slot and f.width >= slot * 2), len(files))
+        enough = next((n for n, f in enumerate(files) if slot and f.width >= slot * USEFUL_DENSITY), len(files))
         return files[: enough + 1]
 
     def widest(self, tier: Tier) -> NewFile | None:

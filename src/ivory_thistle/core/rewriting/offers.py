@@ -9,6 +9,7 @@ from enum import IntEnum
 from ivory_thistle.core.references.families import Family, one_picture
 from ivory_thistle.core.references.site import Image, Placement
 from ivory_thistle.core.rewriting.delivery import Delivery, NewFile, sibling_address
+from ivory_thistle.core.selection.screen import USEFUL_DENSITY
 from ivory_thistle.core.selection.tier import MODERN_TIERS, TIERS, Tier
 
 
@@ -93,7 +94,7 @@ def single_offer(address: str, delivery: Delivery, form: Form, box: Box) -> Offe
             sets[tier] = _labelled(address, rungs if follows and not box.one else rungs[-1:], delivery)
             mimes[tier] = rungs[-1].mime
     fallback = delivery.rungs("baseline", slot)
-    enough = min(slot * 2 or delivery.width, delivery.top or delivery.width)
+    enough = min(round(slot * USEFUL_DENSITY) or delivery.width, delivery.top or delivery.width)
     complete = bool(fallback) and fallback[-1].width >= enough
     kept = fallback if follows and not box.one else fallback[-1:] if complete else ()
     candidates = _labelled(address, kept, delivery)

@@ -8,7 +8,9 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
+from ivory_thistle.core.errors import ThistleError
 from ivory_thistle.core.faults import Fault
+from ivory_thistle.core.limits import Within, unlimited
 from ivory_thistle.core.references.addresses import page_address
 from ivory_thistle.core.references.css import read_css
 from ivory_thistle.core.references.site import Page, Placement, SiteReading
@@ -75,7 +77,16 @@ class SiteRewrite:
 class SiteRewriter:
     """Rewrites a site again and again under different limits; what pages allow is found out once."""
 
-    def __init__(self, site: SiteReading, deliveries: Mapping[str, Delivery], read: Callable[[str], bytes]) -> None:
+    def __init__(
+        self,
+        site: SiteReading,
+        deliveries: Mapping[str, Delivery],
+        read: Callable[[str], bytes],
+        within: Within = unlimited,
+    ) -> None:
+        """A page that can't be rewritten `within` its time, or at all, stays as it is."""
+        self._within = within
+        self._failed: dict[str, Fault] = {}
         self._site, self._deliveries, self._read = site, deliveries, read
         self._sources: dict[str, Source | None] = {}
         self._surroundings: dict[str, Surroundings] = {}
@@ -90,8 +101,8 @@ class SiteRewriter:
         while True:
             known = len(limits.plain)
             for page in pages:
-                if self._source(page.path) is not None:
-                    rewritten[page.path] = self._page(page, limits)
+                if self._source(page.path) is not None and page.path not in self._failed:
+                    rewritten[page.path] = self._page_in_time(page, limits)
                     limits.plain |= rewritten[page.path].plain & self._in_sheets
             if len(limits.plain) == known:
                 break
@@ -105,6 +116,7 @@ class SiteRewriter:
             result.faults += done.notes
             result.forms[path] = done.forms
         self._sheets(pages, limits, result)
+        result.faults += self._failed.values()
         result.faults += [_unchanged(path) for path, source in self._sources.items() if source is None]
         return result
 
@@ -123,6 +135,16 @@ class SiteRewriter:
             source = read_html_source(data) if encoding is None else read_css_source(data, encoding)
             self._sources[path] = source if source.to_bytes() == data else None
         return self._sources[path]
+
+    def _page_in_time(self, page: Page, limits: Limits) -> PageRewrite:
+        try:
+            with self._within(page.bytes):
+                return self._page(page, limits)
+        except Exception as error:
+            # Where nobody knows what a change would do, there is none.
+            why = str(error) if isinstance(error, ThistleError) else f"It can't be followed ({type(error).__name__})."
+            self._failed[page.path] = Fault("unreadable-page", page.path, f"{page.path} stays as it is. {why}")
+            return PageRewrite()
 
     def _page(self, page: Page, limits: Limits) -> PageRewrite:
         """One page; what its rules and tree don't bear is taken back until nothing is disturbed."""
@@ -169,8 +191,9 @@ class SiteRewriter:
             source = self._source(path, encodings[path])
             if source is None:
                 continue
-            sheet = read_css(source.text)
-            done = rewrite_declarations(source.text, sheet, placements.values(), self._deliveries, limits.plain)
+            with self._within(len(source.text)):
+                sheet = read_css(source.text)
+                done = rewrite_declarations(source.text, sheet, placements.values(), self._deliveries, limits.plain)
             if done.edits:
                 result.texts[path] = source.apply(done.edits)
                 result.outcomes |= done.outcomes

@@ -17,12 +17,16 @@ import cssselect2
 import tinycss2
 from cssselect2.compiler import CompiledSelector
 
+from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.references.addresses import join
 from ivory_thistle.core.selection.lengths import comma_parts, significant
 from ivory_thistle.core.selection.media import matches_media
 from ivory_thistle.core.selection.screen import Screen
 
 _MAX_IMPORT_DEPTH = 12
+_MOST_IMPORTS = 1_000
+_MOST_NESTED = 100
+_LONGEST_NESTED = 20_000
 _SHORTHANDS = {
     "background": "background-image", "list-style": "list-style-image", "border-image": "border-image-source",
     "mask": "mask-image", "-webkit-mask": "mask-image", "-webkit-mask-image": "mask-image",
@@ -88,7 +92,7 @@ class RuleReader:
 
     `wanted` tells by its name whether a declaration is kept; `compiled` makes selectors of a text. With `doubtful`,
     what depends on a layout or a browser (`@container`, `@supports`) is kept too, under a condition that matches no
-    screen.
+    screen. Raises UnusableInput for sheets that nest rules or import one another beyond what any site does.
     """
 
     def __init__(
@@ -99,18 +103,18 @@ class RuleReader:
         doubtful: bool = False,
     ) -> None:
         self.rules: list[Rule] = []
+        self._imports = 0
         self._read_sheet, self._layers, self._doubtful = read_sheet, _Layers(), doubtful
         self._wanted = wanted or _bears_on_pictures
         self._compiled = compiled or _compiled
 
     def read(self, text: str, base: str, conditions: tuple[str, ...] = ()) -> None:
         """A whole style sheet; `base` is the absolute address it was loaded from."""
-        self._sheet(text, base, conditions, (), 0)
-
-    def _sheet(self, text: str, base: str, conditions: tuple[str, ...], layer: tuple[str, ...], depth: int) -> None:
-        self._nodes(_parsed(text), _Place(base, conditions, layer, None, depth))
+        self._nodes(_parsed(text), _Place(base, conditions, (), None, (base,), 0))
 
     def _nodes(self, nodes: Iterable[Any], place: _Place) -> None:
+        if place.nested > _MOST_NESTED:
+            raise UnusableInput(f"Its style sheets nest rules more than {_MOST_NESTED} deep.")
         imports_end = False
         for node in nodes:
             if node.type == "at-rule":
@@ -129,7 +133,7 @@ class RuleReader:
         """https://drafts.csswg.org/css-cascade-5/#at-import"""
         parts = significant(node.prelude)
         address = _address(parts[0]) if parts else None
-        if address is None or place.depth >= _MAX_IMPORT_DEPTH:
+        if address is None or len(place.sheets) > _MAX_IMPORT_DEPTH:
             return
         layer, conditions, rest = place.layer, place.conditions, parts[1:]
         if rest and rest[0].type == "ident" and rest[0].lower_value == "layer":
@@ -143,9 +147,15 @@ class RuleReader:
         if rest:
             conditions = (*conditions, tinycss2.serialize(rest))
         target = join(place.base, address)
-        text = self._read_sheet(target) if target else None
-        if text is not None and target is not None:
-            self._sheet(text, target, conditions, layer, place.depth + 1)
+        # Chromium does not load a sheet again that is among those that led to it.
+        if target is None or target in place.sheets:
+            return
+        self._imports += 1
+        if self._imports > _MOST_IMPORTS:
+            raise UnusableInput(f"Its style sheets import one another more than {_MOST_IMPORTS:,} times.")
+        text = self._read_sheet(target)
+        if text is not None:
+            self._nodes(_parsed(text), _Place(target, conditions, layer, None, (*place.sheets, target), 0))
 
     def _at_rule(self, node: Any, place: _Place) -> None:
         name, prelude = node.lower_at_keyword, node.prelude
@@ -164,7 +174,7 @@ class RuleReader:
         elif name != "supports" or not supported(prelude):
             return
         if place.parent is None:
-            self._nodes(_rules_in(node), place)
+            self._nodes(_rules_in(node), place.under(nested=place.nested + 1))
         else:
             self._block(node, place.parent, place)
 
@@ -174,9 +184,12 @@ class RuleReader:
             inner = f":is({place.parent})"
             parts = (tinycss2.serialize(part).strip() for part in comma_parts(node.prelude))
             selector = ", ".join(p.replace("&", inner) if "&" in p else f"{inner} {p}" for p in parts)
+            if len(selector) > _LONGEST_NESTED:
+                raise UnusableInput("Its style sheets nest selectors that multiply beyond measure.")
         self._block(node, selector, place.under(parent=selector))
 
     def _block(self, rule: Any, selector: str, place: _Place) -> None:
+        place = place.under(nested=place.nested + 1)
         declared: list[Declared] = []
         nested: list[Any] = []
         for node in _contents_of(rule):
@@ -215,16 +228,20 @@ def _selector_of(node: Any) -> str:
 
 @dataclass(frozen=True, slots=True)
 class _Place:
-    """Where a rule stands: its sheet's address, the conditions and layer around it, the selector it is nested in."""
+    """Where a rule stands: its sheet's address, the conditions and layer around it, the selector it is nested in.
+
+    `sheets` are the addresses that led here, the own last; `nested` counts the blocks around it.
+    """
 
     base: str
     conditions: tuple[str, ...]
     layer: tuple[str, ...]
     parent: str | None
-    depth: int
+    sheets: tuple[str, ...]
+    nested: int
 
     def under(self, **changes: Any) -> _Place:
-        values = {n: getattr(self, n) for n in ("base", "conditions", "layer", "parent", "depth")}
+        values = {n: getattr(self, n) for n in ("base", "conditions", "layer", "parent", "sheets", "nested")}
         return _Place(**(values | changes))
 
 

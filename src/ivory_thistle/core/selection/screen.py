@@ -6,6 +6,9 @@ from dataclasses import dataclass
 
 from ivory_thistle.core.selection.tier import Tier
 
+USEFUL_DENSITY = 2.0
+"""Device pixels a CSS px up to which a picture gains from more of its own (common practice, no source)."""
+
 
 @dataclass(frozen=True, slots=True)
 class Screen:
@@ -16,6 +19,11 @@ class Screen:
     height: int
     density: float = 1.0
     dark: bool = False
+
+    @property
+    def useful_density(self) -> float:
+        """The pixels a CSS px that a picture needs on it."""
+        return min(self.density, USEFUL_DENSITY)
 
 
 DEFAULT_SCREENS = (

@@ -9,13 +9,12 @@ from dataclasses import dataclass
 from ivory_thistle.core.images.sniff import NAMES
 from ivory_thistle.core.references.families import one_picture
 from ivory_thistle.core.references.site import Image, Placement, SiteReading
+from ivory_thistle.core.selection.screen import USEFUL_DENSITY
 from ivory_thistle.core.treatment.roles import Role, Slot
 from ivory_thistle.core.treatment.rules import Rules
 
 _NEAR_STEP = 1.15
 """Bytes grow with about the 1.6th power of the width: a step of 15 % saves about a fifth."""
-_HEADROOM = 2.0
-"""High-density screens: up to twice the slot's CSS width (common practice, no source)."""
 _EVEN_REACH, _EVEN_ENOUGH = 0.02, 0.02
 """How far a step may move, as a share of its width, and by how many pixels its height may then be off."""
 _WIDE_SCREEN = 1024
@@ -177,7 +176,7 @@ def _why_left_alone(image: Image, placements: list[Placement], rules: Rules) -> 
 
 def _demands(slot: Slot, ratio: float) -> list[Step]:
     """The pixels across that a slot asks for: on its own screen, and on a plain one where such are common."""
-    width, density = slot.drawn_width(ratio), min(slot.screen.density, _HEADROOM)
+    width, density = slot.drawn_width(ratio), slot.screen.useful_density
     demands = [Step(round(width * density), dense=density > 1)]
     if density > 1 and slot.screen.width >= _WIDE_SCREEN:
         demands.append(Step(round(width)))
@@ -193,7 +192,7 @@ def _guessed(placement: Placement, natural: int, rules: Rules) -> list[Step]:
     declared = placement.declared_width
     if not declared:
         return [Step(w) for w in rules.widths if w <= rules.max_width]
-    top = round(min(declared * _HEADROOM, max(rules.max_width, declared)))
+    top = round(min(declared * USEFUL_DENSITY, max(rules.max_width, declared)))
     # Style sheets may show it wider than the attribute says: then the widest is wanted.
     widest = Step(min(natural, rules.max_width))
     return [*(Step(w) for w in rules.widths if w < declared), Step(declared), Step(top, dense=True), widest]

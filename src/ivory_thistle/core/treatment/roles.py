@@ -56,6 +56,12 @@ class Slot:
         fills = self.fit in ("cover", "none") and ratio > 0
         return max(self.width, self.height / ratio) if fills else self.width
 
+    def needed_width(self, ratio: float) -> float:
+        """The pixels across that the picture needs here; 0 for a CSS picture painted at its own size."""
+        if self.kind in ("background", "before", "after") and self.fit.startswith("auto"):
+            return 0.0
+        return self.drawn_width(ratio) * self.screen.useful_density
+
 
 def slot_role(slot: Slot, alike: int) -> tuple[Role, str]:
     """The role of one slot, and why; `alike` counts the page's slots of about the same size, itself included."""

@@ -21,8 +21,8 @@ export function FindingsScreen() {
   const site = useSite();
   const findings = useQuery(findingsQuery(site.capture.id));
   const busy = isAuditing(findings.data);
-  if (findings.isPending) return <Loading what="the findings" />;
-  if (findings.isError) return <Failed error={findings.error} again={() => findings.refetch()} />;
+  if (findings.isPending) return <Loading screen what="the findings" />;
+  if (findings.isError) return <Failed screen error={findings.error} again={() => findings.refetch()} />;
   const { groups, measured, state } = findings.data;
   const total = groups.reduce((sum, g) => sum + g.count, 0);
   return (
@@ -67,7 +67,7 @@ function Group({ group: g }: { group: Schemas["FindingGroup"] }) {
   const where = g.images ? counted(g.images, "image") : counted(g.pages || g.count, "page");
   return (
     <li className="py-2.5">
-      <div className="grid grid-cols-[minmax(0,1fr)_110px_130px_150px] items-baseline gap-6">
+      <div className="grid grid-cols-[minmax(0,1fr)_auto] items-baseline gap-x-6 gap-y-1 md:grid-cols-[minmax(0,1fr)_110px_130px_150px]">
         <button
           type="button"
           aria-expanded={open}

@@ -36,8 +36,8 @@ export function PageScreen() {
         }),
       ),
   });
-  if (page.isPending) return <Loading what="the page" />;
-  if (page.isError) return <Failed error={page.error} again={() => page.refetch()} />;
+  if (page.isPending) return <Loading screen what="the page" />;
+  if (page.isError) return <Failed screen error={page.error} again={() => page.refetch()} />;
   const p = page.data;
   const segments = p.images.map((i) => ({ image_id: i.id, path: i.path, bytes: i.bytes }));
   return (

@@ -15,7 +15,7 @@ export function CaptureScreen() {
   if (capture.state === "failed") {
     return (
       <>
-        <Title>The site could not be read</Title>
+        <Title side={<StopOrGoOn captureId={capture.id} stopped />}>The site could not be read</Title>
         <Failed error={new Error(capture.error ?? "It is not known why.")} />
         <p className="mt-4">
           <Link to="/new">Add it again from another folder or archive</Link>

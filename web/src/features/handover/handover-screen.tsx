@@ -26,8 +26,8 @@ export function HandoverScreen() {
       </Empty>
     );
   }
-  if (handover.isPending) return <Loading what="the handover" />;
-  if (handover.isError) return <Failed error={handover.error} again={() => handover.refetch()} />;
+  if (handover.isPending) return <Loading screen what="the handover" />;
+  if (handover.isError) return <Failed screen error={handover.error} again={() => handover.refetch()} />;
   const h = handover.data;
   return (
     <>
@@ -77,7 +77,7 @@ export function HandoverScreen() {
               {f.message}
             </p>
           ))}
-          <ul className="figure max-h-[420px] overflow-y-auto whitespace-normal">
+          <ul className="figure max-h-[420px] overflow-y-auto whitespace-normal" tabIndex={0}>
             {h.rewritten.map((path) => (
               <li key={path}>{path}</li>
             ))}

@@ -28,7 +28,10 @@ export function Facets({ filter, change }: Props) {
     change({ [facet]: now.includes(value) ? now.filter((v) => v !== value) : [...now, value] });
   };
   return (
-    <search className="min-h-0 space-y-4 overflow-y-auto pr-2 pb-4" aria-label="Narrow the library">
+    <search
+      className="min-h-0 space-y-4 overflow-y-auto pr-2 pb-4 max-md:max-h-64 max-md:border-b max-md:border-rule"
+      aria-label="Narrow the library"
+    >
       <input
         type="search"
         aria-label="Find in paths"

@@ -28,8 +28,8 @@ export function ImageScreen() {
         }),
       ),
   });
-  if (image.isPending) return <Loading what="the image" />;
-  if (image.isError) return <Failed error={image.error} again={() => image.refetch()} />;
+  if (image.isPending) return <Loading screen what="the image" />;
+  if (image.isError) return <Failed screen error={image.error} again={() => image.refetch()} />;
   const i = image.data;
   return (
     <>

@@ -9,12 +9,15 @@ import type { Filter, Sort } from "./library-filter";
 import type { Selection } from "./selection";
 
 const ROW = 52;
-const GRID = "grid grid-cols-[20px_64px_minmax(0,1fr)_92px_104px_48px_104px] items-center gap-3 px-2";
+// On narrow screens role, pixels and pages are left to the image's own screen.
+const GRID =
+  "grid grid-cols-[20px_44px_minmax(0,1fr)_84px] items-center gap-3 px-2 md:grid-cols-[20px_64px_minmax(0,1fr)_92px_104px_48px_104px]";
+const WIDE = "hidden md:block";
 const COLUMNS: readonly (readonly [Sort | null, string, string])[] = [
   ["path", "Image", ""],
-  [null, "Role, kind", ""],
-  ["pixels", "Pixels", "justify-end"],
-  ["pages", "Pages", "justify-end"],
+  [null, "Role, kind", "max-md:hidden"],
+  ["pixels", "Pixels", "justify-end max-md:hidden"],
+  ["pages", "Pages", "justify-end max-md:hidden"],
   ["bytes", "Bytes", "justify-end"],
 ];
 
@@ -146,14 +149,14 @@ function Cells({ image, selection }: { image: Schemas["ImageRow"]; selection: Se
           </span>
         )}
       </span>
-      <span role="cell" className="min-w-0">
+      <span role="cell" className={`min-w-0 ${WIDE}`}>
         <span className="block truncate">{image.role || "–"}</span>
         <span className="block truncate text-[12.5px] text-ink-soft">{image.kind || image.format}</span>
       </span>
-      <span role="cell" className="figure text-right">
+      <span role="cell" className={`figure text-right ${WIDE}`}>
         {image.width ? `${image.width} × ${image.height}` : "–"}
       </span>
-      <span role="cell" className="figure text-right">
+      <span role="cell" className={`figure text-right ${WIDE}`}>
         {count(image.page_count)}
       </span>
       <span role="cell" className={`figure text-right ${image.over_cap ? "text-madder" : ""}`}>

@@ -43,13 +43,13 @@ export function LibraryScreen() {
     if (images.hasNextPage && !images.isFetchingNextPage) void images.fetchNextPage();
   };
   return (
-    <div className="flex h-[calc(100vh-110px)] min-h-[460px] flex-col">
+    <div className="flex flex-col md:h-[calc(100vh-110px)] md:min-h-[460px]">
       <Title says={first && `${counted(first.total, "image")}, ${bytes(first.total_bytes)} of files.`}>
         Library
       </Title>
-      <div className="grid min-h-0 flex-1 grid-cols-[176px_minmax(0,1fr)] gap-6">
+      <div className="grid min-h-0 flex-1 grid-cols-1 gap-6 md:grid-cols-[176px_minmax(0,1fr)]">
         <Facets filter={filter} change={change} />
-        <div className="flex min-h-0 min-w-0 flex-col">
+        <div className="flex min-h-0 min-w-0 flex-col max-md:h-[80vh]">
           <BulkBar filter={filter} change={change} selection={selection} total={total} />
           {images.isPending && <Loading what="the images" />}
           {images.isError && <Failed error={images.error} again={() => images.refetch()} />}

@@ -4,7 +4,6 @@ import { count } from "@/shared/format/figures";
 import { useSite } from "@/shared/ui/site-context";
 import { TableHead } from "@/shared/ui/table-head";
 
-const MAX_DENSITY = 2;
 const SIZE = 300;
 
 /** Nested outlines, to scale: what the file holds, and what the largest slot of each screen needs. */
@@ -19,7 +18,7 @@ export function PixelFrame({ image }: { image: Schemas["ImageDetail"] }) {
         }),
       ),
   });
-  const needs = largestPerScreen((slots.data ?? []).filter(isSized));
+  const needs = largestPerScreen((slots.data ?? []).filter((slot) => slot.needed_width > 0));
   const widest = Math.max(0, ...needs.map((n) => n.width));
   if (!image.width || image.format === "svg" || needs.length === 0) return null;
   const scale = SIZE / Math.max(image.width, widest, image.height, ...needs.map((n) => n.height));
@@ -93,18 +92,12 @@ export function PixelFrame({ image }: { image: Schemas["ImageDetail"] }) {
   );
 }
 
-/** A background without a size is painted at its file's own pixels (a sprite, a pattern): its box needs nothing. */
-function isSized(slot: Schemas["ImageSlot"]): boolean {
-  return ["img", "input", "poster", "svg"].includes(slot.kind) || !slot.fit.startsWith("auto");
-}
-
 type Need = { screen: string; width: number; height: number; slot: Schemas["ImageSlot"] };
 
 function largestPerScreen(slots: Schemas["ImageSlot"][]): Need[] {
   const found = new Map<string, Need>();
   for (const slot of slots) {
-    const density = Math.min(slot.density, MAX_DENSITY);
-    const need = { screen: slot.screen, width: slot.width * density, height: slot.height * density, slot };
+    const need = { screen: slot.screen, width: slot.needed_width, height: slot.needed_height, slot };
     if (need.width > (found.get(slot.screen)?.width ?? 0)) found.set(slot.screen, need);
   }
   return [...found.values()].sort((a, b) => b.width - a.width);

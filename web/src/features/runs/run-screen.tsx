@@ -24,8 +24,8 @@ export function RunScreen() {
       </Empty>
     );
   }
-  if (run.isPending) return <Loading what="the run" />;
-  if (run.isError) return <Failed error={run.error} again={() => run.refetch()} />;
+  if (run.isPending) return <Loading screen what="the run" />;
+  if (run.isError) return <Failed screen error={run.error} again={() => run.refetch()} />;
   const r = run.data;
   return (
     <>
@@ -66,6 +66,7 @@ function headline(r: Schemas["Run"]): string {
   if (r.state === "running") return `Treating ${counted(r.total, "image")}`;
   if (r.state === "finishing") return "Comparing the treated pages with the original ones";
   if (r.state === "stopped") return "Stopped";
+  if (r.state === "paused") return "Paused: it needs something from you";
   if (r.state === "failed") return "The run could not finish";
   return r.failed ? `Done, but for ${counted(r.failed, "image")}` : "Done";
 }
@@ -75,6 +76,7 @@ function says(r: Schemas["Run"]): string {
     return "Every page is loaded in Chromium as it was and as it will be; where a box would change, the image takes a safer form.";
   if (r.state === "running") return "You may leave this page or close the browser; the run goes on.";
   if (r.state === "stopped") return "What is finished is kept. Going on takes up the rest.";
+  if (r.state === "paused") return "What is finished is kept, and no image has failed. Then go on.";
   if (r.state === "done") return "Every finished file is kept. See what it saves, then take the handover.";
   return "";
 }
@@ -90,6 +92,7 @@ function Actions({ run }: { run: Schemas["Run"] }) {
   };
   const stop = useMutation({
     mutationFn: () => told(api.POST("/api/v1/runs/{run_id}/stop", path)),
+    onMutate: () => goOn.reset(),
     onSuccess: settle,
     onError: (error) => say(error.message),
   });
@@ -98,16 +101,18 @@ function Actions({ run }: { run: Schemas["Run"] }) {
     onSuccess: settle,
     onError: (error) => say(error.message),
   });
+  // Of this going on, not of an earlier one that was stopped.
+  const stopping = stop.isSuccess && !goOn.isSuccess;
   if (run.state === "running" || run.state === "waiting" || run.state === "finishing") {
     return (
-      <Button onClick={() => stop.mutate()} disabled={stop.isPending || stop.isSuccess}>
-        {stop.isSuccess ? "Stopping after the pictures in hand …" : "Stop"}
+      <Button onClick={() => stop.mutate()} disabled={stop.isPending || stopping}>
+        {stopping ? "Stopping …" : "Stop"}
       </Button>
     );
   }
   return (
     <div className="flex flex-wrap gap-3">
-      {(run.state === "stopped" || run.state === "failed") && (
+      {(run.state === "stopped" || run.state === "paused" || run.state === "failed") && (
         <Button tone="main" onClick={() => goOn.mutate()} disabled={goOn.isPending}>
           Go on with {counted(run.total - run.done - run.failed, "image")}
         </Button>

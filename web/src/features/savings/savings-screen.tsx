@@ -34,8 +34,8 @@ export function SavingsScreen() {
       </Empty>
     );
   }
-  if (savings.isPending) return <Loading what="the savings" />;
-  if (savings.isError) return <Failed error={savings.error} again={() => savings.refetch()} />;
+  if (savings.isPending) return <Loading screen what="the savings" />;
+  if (savings.isError) return <Failed screen error={savings.error} again={() => savings.refetch()} />;
   const s = savings.data;
   const stillOver = s.pages.filter((p) => p.after[tier] > p.allowed).length;
   return (
@@ -77,14 +77,14 @@ export function SavingsScreen() {
 function TierTable({ savings: s }: { savings: Schemas["SavingsOut"] }) {
   return (
     <table className="mt-4 border-collapse">
-      <TableHead words={["Visitors whose browser shows", "before", "after", "saved"]} gap="pr-10" />
+      <TableHead words={["Visitors whose browser shows", "before", "after", "saved"]} gap="pr-2 md:pr-10" />
       <tbody className="divide-y divide-rule">
         {TIERS.map(([tier, words]) => (
           <tr key={tier}>
-            <td className="py-1.5 pr-10">{words.replace("Browsers that show ", "")}</td>
-            <td className="figure py-1.5 pr-10">{bytes(s.before)}</td>
-            <td className="figure py-1.5 pr-10 text-thistle">{bytes(s.after[tier])}</td>
-            <td className="figure py-1.5 pr-10">
+            <td className="py-1.5 pr-2 md:pr-10">{words.replace("Browsers that show ", "")}</td>
+            <td className="figure py-1.5 pr-2 md:pr-10">{bytes(s.before)}</td>
+            <td className="figure py-1.5 pr-2 md:pr-10 text-thistle">{bytes(s.after[tier])}</td>
+            <td className="figure py-1.5 pr-2 md:pr-10">
               {bytes(s.before - s.after[tier])} ({less(s.before, s.after[tier])})
             </td>
           </tr>
@@ -101,7 +101,7 @@ function PageLine({ page, tier, scale }: { page: Schemas["PageSaving"]; tier: Ti
   const after = page.after[tier];
   const over = after > page.allowed;
   return (
-    <li className="grid grid-cols-[minmax(150px,230px)_minmax(0,1fr)_210px] items-start gap-6 py-2.5">
+    <li className="grid grid-cols-1 items-start gap-x-6 gap-y-1 py-2.5 md:grid-cols-[minmax(150px,230px)_minmax(0,1fr)_210px]">
       <Link
         to="/sites/$siteId/audit/$pageId"
         params={{ siteId, pageId: String(page.page_id) }}
@@ -121,7 +121,7 @@ function PageLine({ page, tier, scale }: { page: Schemas["PageSaving"]; tier: Ti
           navigate({ to: "/sites/$siteId/library/$imageId", params: { siteId, imageId: String(imageId) } })
         }
       />
-      <p className="figure text-right">
+      <p className="figure md:text-right">
         {bytes(page.before)} → <span className="text-thistle">{bytes(after)}</span>
         <span className={`block text-[12.5px] ${over ? INKS.over : "text-ink-soft"}`}>
           {over ? `still ${against(after, page.allowed)}` : `${bytes(page.before - after)} saved`}

@@ -6,10 +6,15 @@ import { sitesQuery } from "@/shared/api/queries";
 import { bytes, counted, less, when } from "@/shared/format/figures";
 import { Button, buttonLook, Empty, Failed, Loading, Title } from "@/shared/ui/basics";
 import { useNotice } from "@/shared/ui/notices";
+import { Room } from "./room";
 
 /** Every site under care, with where its work stands. */
 export function SitesScreen() {
-  const sites = useQuery({ ...sitesQuery, refetchInterval: 4_000 });
+  // Only what is being read changes by itself.
+  const sites = useQuery({
+    ...sitesQuery,
+    refetchInterval: (query) => (query.state.data?.some(isBeingRead) ? 2_000 : false),
+  });
   return (
     <main className="mx-auto max-w-[1080px] px-8 py-10">
       <Title
@@ -32,8 +37,13 @@ export function SitesScreen() {
           <SiteRow key={site.id} site={site} />
         ))}
       </ul>
+      <Room />
     </main>
   );
+}
+
+function isBeingRead(site: Schemas["Site"]): boolean {
+  return site.capture?.state === "waiting" || site.capture?.state === "reading";
 }
 
 function SiteRow({ site }: { site: Schemas["Site"] }) {
@@ -94,6 +104,7 @@ function standing(site: Schemas["Site"]): string {
   const { capture, ledger } = site;
   if (!capture) return "Not read yet.";
   if (capture.state === "failed") return `Could not be read. ${capture.error ?? ""}`;
+  if (capture.state === "stopped") return "Reading was stopped; what was read is kept.";
   if (capture.state !== "ready" || !ledger) {
     return capture.files_total
       ? `Reading file ${capture.files_done} of ${capture.files_total} …`

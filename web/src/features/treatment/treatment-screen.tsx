@@ -63,8 +63,8 @@ export function TreatmentScreen() {
     onError: (error) => say(error.message),
   });
   if (!ready) return <Empty>The site is not read yet.</Empty>;
-  if (forecast.isPending) return <Loading what="the forecast" />;
-  if (forecast.isError) return <Failed error={forecast.error} again={() => forecast.refetch()} />;
+  if (forecast.isPending) return <Loading screen what="the forecast" />;
+  if (forecast.isError) return <Failed screen error={forecast.error} again={() => forecast.refetch()} />;
   const f = forecast.data;
   return (
     <>

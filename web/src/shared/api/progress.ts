@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import type { Schemas } from "./client";
 
-const ENDED = new Set(["ready", "failed", "done", "stopped"]);
+const ENDED = new Set(["ready", "failed", "done", "stopped", "paused"]);
 
 /**
  * Watches a run or capture by server-sent events and puts what comes into the query of that key.

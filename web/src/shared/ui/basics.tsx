@@ -33,17 +33,22 @@ export function Title({ children, says, side }: { children: ReactNode; says?: Re
   );
 }
 
-export function Loading({ what }: { what: string }) {
+/** `screen`: there is nothing else on the screen yet, so it has the heading that every screen has. */
+export function Loading({ what, screen }: { what: string; screen?: boolean }) {
   return (
-    <p role="status" className="py-8 text-ink-soft">
-      Loading {what} …
-    </p>
+    <>
+      {screen && <h1 className="sr-only">Loading {what}</h1>}
+      <p role="status" className="py-8 text-ink-soft">
+        Loading {what} …
+      </p>
+    </>
   );
 }
 
-export function Failed({ error, again }: { error: Error; again?: () => void }) {
+export function Failed({ error, again, screen }: { error: Error; again?: () => void; screen?: boolean }) {
   return (
     <div role="alert" className="rounded border border-madder bg-card p-4">
+      {screen && <h1 className="sr-only">This could not be loaded</h1>}
       <p className="text-madder">{error.message}</p>
       {again && (
         <Button className="mt-3" onClick={again}>

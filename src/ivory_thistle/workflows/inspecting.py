@@ -1,0 +1,84 @@
+"""One file of a folder inspected: facts, faults, look, thumbnail. What workers execute while a site is read."""
+
+from __future__ import annotations
+
+from contextlib import suppress
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import pyvips
+
+from ivory_thistle.core.faults import Fault
+from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.images.kind import look_of, pixels_to_judge
+from ivory_thistle.core.images.pixels import Pixels
+from ivory_thistle.core.images.sniff import IMAGE_EXTENSIONS, extension_of, sniff_format
+from ivory_thistle.core.references.site import SiteFile
+from ivory_thistle.intake.folder import Folder
+from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.workflows.workers import Call
+
+THUMBNAIL_SIDE = 320
+_SECONDS, _SECONDS_A_MEGABYTE = 60.0, 5.0
+_MEMORY, _MEMORY_A_BYTE = 1_500_000_000, 6
+
+
+@dataclass(frozen=True, slots=True)
+class Inspected:
+    """A file (None where it can't be read), what is wrong with it, and the SHA-256 of its thumbnail."""
+
+    file: SiteFile | None
+    faults: tuple[Fault, ...] = ()
+    thumbnail: str | None = None
+
+
+def inspection(folder: Folder, path: str, blobs: Blobs | None) -> Call:
+    """The call that inspects a file, with limits by its size."""
+    size = 0
+    with suppress(OSError):
+        size = (folder.root / path).stat().st_size
+    arguments = (str(folder.root), path, blobs.url if blobs else None)
+    seconds = _SECONDS + _SECONDS_A_MEGABYTE * size / 1e6
+    return Call(path, inspect_file, arguments, seconds, _MEMORY + _MEMORY_A_BYTE * size)
+
+
+def inspect_file(root: str, path: str, blobs_url: str | None) -> Inspected:
+    """Inspects a file, and keeps its content and a thumbnail in a blob store where one is given. Raises OSError."""
+    folder, blobs = Folder(Path(root)), Blobs(blobs_url) if blobs_url else None
+    file, faults, data = folder.inspect(path)
+    if file is None:
+        return Inspected(None, faults)
+    if data is None:
+        if blobs:
+            blobs.put_file(str(folder.root / path), file.sha256)
+        return Inspected(file, faults)
+    if blobs:
+        blobs.put(data, file.sha256)
+    if file.image is None:
+        return Inspected(file, faults)
+    pixels = pixels_to_judge(data, file.image)
+    file = replace(file, look=look_of(pixels, file.image))
+    small = thumbnail(pixels) if pixels and blobs else None
+    return Inspected(file, faults, blobs.put(small) if small and blobs else None)
+
+
+def undecoded(folder: Folder, path: str, blobs: Blobs | None, why: str) -> Inspected:
+    """A file that can't be inspected, as bytes alone; a picture is listed with the problem. Raises OSError."""
+    file = folder.plain(path)
+    if blobs:
+        blobs.put_file(str(folder.root / path), file.sha256)
+    with (folder.root / path).open("rb") as opened:
+        kind = sniff_format(opened.read(4096))
+    if kind or extension_of(path) in IMAGE_EXTENSIONS:
+        problem = f"can't be decoded here: {why[:1].lower()}{why[1:].rstrip('.')}"
+        file = replace(file, image=ImageFacts(kind or "unknown", 0, 0, file.bytes, file.sha256, problem=problem))
+    return Inspected(file, (Fault("unreadable-file", path, f"{path} is kept as it is. {why}"),))
+
+
+def thumbnail(pixels: Pixels) -> bytes | None:
+    """A small WebP for lists; None where it can't be made. A vector drawing is shown as it is."""
+    try:
+        small = pixels.as_vips().thumbnail_image(THUMBNAIL_SIDE, height=THUMBNAIL_SIDE, size="down")
+        return bytes(small.webpsave_buffer(Q=78, keep="none"))
+    except pyvips.Error:
+        return None

@@ -45,9 +45,9 @@ def data_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 @pytest.fixture(scope="session")
-def engine(data_folder: Path) -> Iterator[Engine]:
-    """The real MariaDB, migrated."""
-    database = MariaDb(data_folder)
+def engine(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Engine]:
+    """A real MariaDB, migrated. No application looks for work in it: the tests' own coordinators have it alone."""
+    database = MariaDb(tmp_path_factory.mktemp("database"))
     engine = connect(database.start().url)
     migrate(engine)
     yield engine
@@ -56,7 +56,7 @@ def engine(data_folder: Path) -> Iterator[Engine]:
 
 
 @pytest.fixture(scope="session")
-def application(engine: Engine, data_folder: Path) -> Iterator[Application]:
+def application(data_folder: Path) -> Iterator[Application]:
     """The whole application with its front end, workers and database, on loopback."""
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))

@@ -24,6 +24,7 @@ from pathlib import Path
 from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.errors import PictureError, UnusableInput
 from ivory_thistle.core.findings.audit import audit_site
+from ivory_thistle.core.formats.tiers import shown_by
 from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.kind import look_of, pixels_to_judge
 from ivory_thistle.core.images.vector import ballast_bytes, smaller_svg
@@ -38,7 +39,7 @@ from ivory_thistle.core.selection.document import Document
 from ivory_thistle.core.selection.loads import PageOnScreens
 from ivory_thistle.core.selection.markup_faults import markup_faults
 from ivory_thistle.core.selection.media import matches_media
-from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, SHOWN
+from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.intake.archive import unpack
 from ivory_thistle.intake.crawl import Crawler, CrawlOptions
 from ivory_thistle.intake.har import read_har, sanitize
@@ -66,7 +67,7 @@ def _page(data: bytes, sheet: bytes = b"p{background:url(a.png)}") -> None:
     site = read_site(files, contents.__getitem__, judge=markup_faults, on_failure=failed)
     page = PageOnScreens("index.html", site, contents.__getitem__)
     for screen in (PHONE, DESKTOP):
-        page.loads(screen, SHOWN["avif"])
+        page.loads(screen, shown_by("avif"))
     audit_site(site, contents.__getitem__, [], [], Policy(), on_failure=failed)
     new = tuple(
         NewFile(f"a-{width}.webp", "webp", "webp", width, width * 3 // 4, 3000, f"{width:064}") for width in (200, 400)

@@ -7,9 +7,9 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from ivory_thistle.core.formats.tiers import Tier
 from ivory_thistle.core.references.addresses import FileIndex
 from ivory_thistle.core.rewriting.delivery import Delivery, Original, RenditionFacts, plan_delivery
-from ivory_thistle.core.selection.tier import Tier
 from ivory_thistle.core.treatment.ladder import Step, ladder
 from ivory_thistle.core.treatment.rules import Rules
 from pictures import encoded, photograph

@@ -7,11 +7,15 @@ import time
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 
-from ivory_thistle.core.encoders import AVIF, ENCODERS, JPEG, WEBP, Encoder, Settings
+from ivory_thistle.core.formats.avif import AVIF
+from ivory_thistle.core.formats.encoder import Encoder, Settings
+from ivory_thistle.core.formats.jpeg import JPEG
+from ivory_thistle.core.formats.table import FORMATS
+from ivory_thistle.core.formats.tiers import Tier
+from ivory_thistle.core.formats.webp import WEBP
 from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.pixels import decode, decode_plain, reduce
 from ivory_thistle.core.quality import prepare, score
-from ivory_thistle.core.selection.tier import Tier
 from ivory_thistle.core.treatment.making import Made, Rung
 
 WIDTHS = (480, 960, 1440, 2000)
@@ -45,7 +49,8 @@ def ladder(data: bytes, facts: ImageFacts, widths: Sequence[int] = WIDTHS) -> li
 
 def encoded_once(rung: Rung, made: Made) -> float:
     """CPU seconds of one encode with a file's own settings."""
-    encoder = next(e for e in ENCODERS if e.can.format == made.encoded.format)
+    encoder = FORMATS[made.encoded.format].encoder
+    assert encoder is not None
     begun = time.process_time()
     encoder.encode(rung.pixels, made.encoded.how)
     return time.process_time() - begun

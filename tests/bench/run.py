@@ -21,9 +21,9 @@ import numpy as np
 from PIL import Image
 from tests.bench.ladders import LOSSY, WIDTHS, encoded_once, ladder, one_quality, photographs
 
+from ivory_thistle.core.formats.tiers import Tier
 from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.pixels import decode, reduce
-from ivory_thistle.core.selection.tier import Tier
 from ivory_thistle.core.treatment import treat
 from ivory_thistle.core.treatment.ladder import Step
 from ivory_thistle.core.treatment.making import Made, Rung, Wish, make_files

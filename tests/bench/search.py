@@ -13,7 +13,7 @@ from collections import defaultdict
 import cv2
 from tests.bench.ladders import encoded_once, ladder, photographs
 
-from ivory_thistle.core.selection.tier import TIERS, Tier
+from ivory_thistle.core.formats.tiers import TIERS, Tier
 from ivory_thistle.core.treatment.making import Made, Wish, make_files
 from ivory_thistle.core.treatment.rules import Rules
 

@@ -7,8 +7,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from ivory_thistle.core.formats.tiers import shown_by_chromium
 from ivory_thistle.core.selection.loads import LAZY_DISTANCE, Load, PageOnScreens, loaded_in_tier
-from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, SHOWN_BY_CHROMIUM, Screen
+from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
 from ivory_thistle.intake.browser import PageMeasurement
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.headless import measure_folder
@@ -36,7 +37,7 @@ def compare(root: Path) -> Verdict:
     verdict = Verdict()
     for m, weights in measure_folder(folder, site, DEFAULT_SCREENS):
         screen = SCREENS[m.screen]
-        loads = pages[m.page].loads(screen, SHOWN_BY_CHROMIUM)
+        loads = pages[m.page].loads(screen, shown_by_chromium())
         where = f"{m.page} on {m.screen}"
         verdict.pages += 1
         older = loaded_in_tier(m.requests, pages[m.page], screen, "avif", site.files.__getitem__)

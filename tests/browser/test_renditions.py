@@ -10,10 +10,14 @@ import pytest
 from PIL import Image, ImageDraw
 from playwright.sync_api import Page
 
-from ivory_thistle.core.encoders import AVIF, JPEG, PNG, WEBP, Encoder, Settings
+from ivory_thistle.core.formats.avif import AVIF
+from ivory_thistle.core.formats.encoder import Encoder, Settings
+from ivory_thistle.core.formats.jpeg import JPEG
+from ivory_thistle.core.formats.png import PNG
+from ivory_thistle.core.formats.table import FORMATS
+from ivory_thistle.core.formats.webp import WEBP
 from ivory_thistle.core.images.facts import read_facts
 from ivory_thistle.core.images.pixels import Pixels
-from ivory_thistle.core.images.sniff import MIME
 from ivory_thistle.core.treatment.ladder import Step
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.treatment.treat import treat_image
@@ -63,7 +67,7 @@ WAYS = {
 
 def url(data: bytes, format_: str) -> str:
     """A data: address."""
-    return f"data:{MIME[format_]};base64,{base64.b64encode(data).decode()}"  # type: ignore[index]
+    return f"data:{FORMATS[format_].mime};base64,{base64.b64encode(data).decode()}"  # type: ignore[index]
 
 
 @pytest.fixture
@@ -113,5 +117,7 @@ def test_the_browser_times_animations_as_before(secure: Page, options: dict[str,
     made = treat_image(gif, facts, [Step(160)], Rules(tier_share=-9, tier_bytes=-(10**9)), kind="animation")
     assert {r.tier for r in made.renditions} == ({"webp"} if plays else {"webp", "avif"})
     for file in made.renditions:
-        assert secure.evaluate(FRAMES, [url(file.data, file.format), MIME[file.format]]) == [plays, delays], file.tier
+        assert secure.evaluate(FRAMES, [url(file.data, file.format), FORMATS[file.format].mime]) == [plays, delays], (
+            file.tier
+        )
         assert Image.open(io.BytesIO(file.data)).n_frames == 6  # type: ignore[attr-defined]

@@ -12,17 +12,18 @@ import pytest
 from PIL import Image
 from playwright.sync_api import Browser
 
+from ivory_thistle.core.formats.tiers import shown_by
 from ivory_thistle.core.references.addresses import join
 from ivory_thistle.core.references.markup import escape_attribute
 from ivory_thistle.core.selection.candidates import SourceElement, choose
-from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, SHOWN, Screen
+from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
 from pictures import encoded
 
 pytestmark = pytest.mark.browser
 PAGES = 420
 PAGE = "/a/page.html"
 
-CHROMIUM_SHOWS = SHOWN["avif"] | {"image/jxl"}
+CHROMIUM_SHOWS = shown_by("avif") | {"image/jxl"}
 """Debian's Chromium shows JPEG XL too."""
 
 MEDIA = [

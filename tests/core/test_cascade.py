@@ -7,11 +7,12 @@ from collections.abc import Mapping
 import pytest
 import tinycss2
 
+from ivory_thistle.core.formats.tiers import shown_by, shown_by_chromium
 from ivory_thistle.core.references.source import read_html_source
 from ivory_thistle.core.selection.cascade import RuleReader, image_set_option, supported
 from ivory_thistle.core.selection.document import Document
 from ivory_thistle.core.selection.paint import Painter
-from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, SHOWN, SHOWN_BY_CHROMIUM, Screen
+from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
 
 PHONE, TABLET, LAPTOP, DESKTOP = DEFAULT_SCREENS
 BASE = "http://site.invalid/"
@@ -25,7 +26,7 @@ def painted(
     reader = RuleReader(held.get)
     reader.read(css, BASE)
     document = Document(read_html_source(f"<!doctype html>{html}".encode()))
-    found, _ = Painter(document, reader.rules, BASE).paint(screen, SHOWN_BY_CHROMIUM)
+    found, _ = Painter(document, reader.rules, BASE).paint(screen, shown_by_chromium())
     return [p.address.removeprefix(BASE) for p in found]
 
 
@@ -128,7 +129,7 @@ SETS = [
 def test_options_of_an_image_set(options: str, density: float, expected: str | None) -> None:
     """Resolution first, then the order; what the browser does not show is left out."""
     arguments = tinycss2.parse_component_value_list(options, skip_comments=True)
-    assert image_set_option(arguments, density, SHOWN["webp"]) == expected
+    assert image_set_option(arguments, density, shown_by("webp")) == expected
 
 
 # https://drafts.csswg.org/css-conditional-3/#at-supports

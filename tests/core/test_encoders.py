@@ -12,14 +12,20 @@ import pyvips
 from PIL import Image
 from skimage.metrics import structural_similarity
 
-from ivory_thistle.core.encoders import AVIF, ENCODERS, JPEG, PNG, WEBP, Encoder, Settings
 from ivory_thistle.core.errors import EncodeError
+from ivory_thistle.core.formats.avif import AVIF
+from ivory_thistle.core.formats.encoder import Encoder, Settings
+from ivory_thistle.core.formats.jpeg import JPEG
+from ivory_thistle.core.formats.png import PNG
+from ivory_thistle.core.formats.table import FORMATS
+from ivory_thistle.core.formats.webp import WEBP
 from ivory_thistle.core.images.facts import read_facts
 from ivory_thistle.core.images.metadata import Metadata
 from ivory_thistle.core.images.pixels import Pixels
 from ivory_thistle.core.quality import prepare, score
 from pictures import opened, photograph, translucent_graphic
 
+ENCODERS = [row.encoder for row in FORMATS.values() if row.encoder]
 PHOTOGRAPH = Pixels(np.ascontiguousarray(np.asarray(photograph("chelsea").resize((301, 201)))))
 GRAPHIC = Pixels(np.ascontiguousarray(np.asarray(translucent_graphic(200))))
 WAYS = {

@@ -9,8 +9,9 @@ from contextlib import suppress
 import pytest
 
 from ivory_thistle.core.errors import PictureError
+from ivory_thistle.core.formats.table import sniff_format
+from ivory_thistle.core.formats.tiers import shown_by
 from ivory_thistle.core.images.facts import read_facts
-from ivory_thistle.core.images.sniff import sniff_format
 from ivory_thistle.core.images.vector import ballast_bytes, smaller_svg
 from ivory_thistle.core.references.site import SiteFile, read_site
 from ivory_thistle.core.references.source import read_css_source, read_html_source
@@ -18,7 +19,7 @@ from ivory_thistle.core.selection.candidates import source_size
 from ivory_thistle.core.selection.document import Document
 from ivory_thistle.core.selection.loads import PageOnScreens
 from ivory_thistle.core.selection.media import matches_media
-from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, SHOWN
+from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 
 PHONE = DEFAULT_SCREENS[0]
 
@@ -28,7 +29,7 @@ def loads(html: str) -> list[str]:
     files = [SiteFile("index.html", "x", len(html)), SiteFile("a.png", "a", 9)]
     site = read_site(files, lambda path: html.encode())
     page = PageOnScreens("index.html", site, lambda path: html.encode())
-    return [load.address for load in page.loads(PHONE, SHOWN["avif"])]
+    return [load.address for load in page.loads(PHONE, shown_by("avif"))]
 
 
 def test_deep_trees_are_walked() -> None:

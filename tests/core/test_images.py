@@ -11,8 +11,9 @@ import pytest
 import pyvips
 from PIL import Image, ImageCms
 
-from ivory_thistle.core.encoders import JPEG, Settings
 from ivory_thistle.core.errors import PictureError
+from ivory_thistle.core.formats.encoder import Settings
+from ivory_thistle.core.formats.jpeg import JPEG
 from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.kind import look_at
 from ivory_thistle.core.images.pixels import Pixels, decode, reduce

@@ -7,12 +7,13 @@ from pathlib import Path
 import pytest
 from PIL import Image
 
+from ivory_thistle.core.formats.tiers import shown_by
 from ivory_thistle.core.references.addresses import FileIndex
 from ivory_thistle.core.references.img_tags import img_tags
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.references.source import read_html_source
 from ivory_thistle.core.selection.loads import Loaded, PageOnScreens, estimated, loaded_in_tier
-from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, SHOWN
+from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.reading import read_folder
 from pictures import encoded
@@ -47,7 +48,7 @@ def read(root: Path, html: str, *names: str, width: int = 400) -> tuple[PageOnSc
 def test_slots_guessed_from_markup(tmp_path: Path, img: str, screen: object, slot: tuple[float, float]) -> None:
     """sizes, then attributes, then the file's own pixels; never wider than the screen."""
     page, _ = read(tmp_path, img, "a.png")
-    (load,) = page.loads(screen, SHOWN["avif"])  # type: ignore[arg-type]
+    (load,) = page.loads(screen, shown_by("avif"))  # type: ignore[arg-type]
     assert (load.width, load.height) == pytest.approx(slot)
 
 
@@ -55,7 +56,7 @@ def test_estimates_take_lazy_pictures_as_not_yet_seen(tmp_path: Path) -> None:
     """Unless the same address is loaded at once elsewhere; each address counts once."""
     html = "<img loading=lazy src=a.png><img loading=lazy src=b.png><img src=b.png><img src=a.png?v=2 loading=lazy>"
     page, site = read(tmp_path, html, "a.png", "b.png")
-    found = estimated(page.loads(LAPTOP, SHOWN["avif"]), site.files.__getitem__)
+    found = estimated(page.loads(LAPTOP, shown_by("avif")), site.files.__getitem__)
     assert {(one.address.removeprefix(SITE), one.opening) for one in found} == {
         ("a.png", False), ("b.png", True), ("a.png?v=2", False),
     }  # fmt: skip
@@ -120,4 +121,4 @@ def test_every_selector_of_a_nested_list_stands_within(tmp_path: Path) -> None:
     css = ".a { .b, .c { background: url(in.png) } &.d, > .e { background: url(own.png) } }"
     html = f"<style>{css}</style><p class=c>out</p><div class='a'><p class=c>in</p></div>"
     page, _ = read(tmp_path, html, "in.png", "own.png")
-    assert [load.place[1] for load in page.loads(PHONE, SHOWN["avif"])] == ["background-image  0"]
+    assert [load.place[1] for load in page.loads(PHONE, shown_by("avif"))] == ["background-image  0"]

@@ -9,10 +9,10 @@ import pytest
 from PIL import Image, ImageDraw
 from ssimulacra2 import compute_ssimulacra2
 
+from ivory_thistle.core.formats.tiers import TIERS, Tier
 from ivory_thistle.core.images.chroma import chroma_loss
 from ivory_thistle.core.images.pixels import Pixels, reduce
 from ivory_thistle.core.quality import prepare, score
-from ivory_thistle.core.selection.tier import TIERS, Tier
 from ivory_thistle.core.treatment.making import Made, Rung, Wish, make_files
 from ivory_thistle.core.treatment.rules import FIDELITIES, Rules
 from pictures import opened, photograph, translucent_graphic
@@ -91,7 +91,8 @@ def test_graphics_take_the_smallest_that_looks_the_same() -> None:
 
 def test_a_palette_takes_most_of_a_translucent_png() -> None:
     """Common practice, no source: about 70 % less, up to 90, with nothing to see."""
-    from ivory_thistle.core.encoders import PNG, Settings
+    from ivory_thistle.core.formats.encoder import Settings
+    from ivory_thistle.core.formats.png import PNG
 
     graphic = translucent_graphic(600)
     before = PNG.encode(rungs(graphic, 600)[0].pixels, Settings(quick=True)).bytes
@@ -129,7 +130,7 @@ def test_exacting_photographs_get_ten_bits() -> None:
 
 def test_fixed_qualities_are_taken_as_they_are() -> None:
     """One encode each, not judged."""
-    rules = Rules(fixed=True, avif_quality=40, webp_quality=61, jpeg_quality=72)
+    rules = Rules(fixed=True, qualities={"avif": 40, "webp": 61, "baseline": 72})
     files = made(photograph("chelsea"), 75, 200, rules=rules)
     assert [files[t][0].encoded.settings.split(",")[0] for t in TIERS] == ["quality 40", "quality 61", "quality 72"]
     assert all(f[0].score is None and f[0].points == () for f in files.values())

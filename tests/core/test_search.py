@@ -10,12 +10,15 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from ivory_thistle.core.encoders import AVIF, JPEG, WEBP, Encoded, Encoder, Settings
+from ivory_thistle.core.formats.avif import AVIF
+from ivory_thistle.core.formats.encoder import Encoded, Encoder, Settings
+from ivory_thistle.core.formats.jpeg import JPEG
+from ivory_thistle.core.formats.tiers import Tier
+from ivory_thistle.core.formats.webp import WEBP
 from ivory_thistle.core.images.pixels import Pixels
 from ivory_thistle.core.quality import prepare, score
 from ivory_thistle.core.search import Coder, Hint, Scale, best_under_cap, fewest_bytes
-from ivory_thistle.core.selection.tier import Tier
-from ivory_thistle.core.treatment.making import SCALES
+from ivory_thistle.core.treatment.making import scale_of
 from pictures import photograph
 
 STRAIGHT = Scale(((30, 30), (60, 60), (90, 90)))
@@ -133,7 +136,7 @@ def real(tier: Tier, pixels: Pixels) -> tuple[Coder[Encoded], Callable[[Encoded]
         return score(side, np.asarray(Image.open(io.BytesIO(encoded.data)).convert("RGB")))
 
     coder = Coder(
-        lambda q: encoder.encode(pixels, Settings(q)), judge, (15, 96), SCALES[tier],
+        lambda q: encoder.encode(pixels, Settings(q)), judge, (15, 96), scale_of(tier),
         lambda q: encoder.encode(pixels, Settings(q, quick=True)),
     )  # fmt: skip
     return coder, judge
@@ -145,7 +148,7 @@ def test_real_encoders_on_real_photographs(tier: Tier, fidelity: int) -> None:
     """Confirmed with a fresh decode in Pillow, and close above the goal or one setting above a miss."""
     pixels = Pixels(np.asarray(photograph("coffee").resize((450, 300))))
     coder, judge = real(tier, pixels)
-    found = fewest_bytes(coder, fidelity, Hint(SCALES[tier].setting(fidelity)))
+    found = fewest_bytes(coder, fidelity, Hint(scale_of(tier).setting(fidelity)))
     assert found.met and judge(found.encoded) == found.score >= fidelity
     assert sum(not p.probe for p in found.points) <= 6
     assert found.score <= fidelity + 4 or judge(coder.encode(found.setting - 1)) < fidelity
@@ -155,5 +158,5 @@ def test_real_encoders_on_real_photographs(tier: Tier, fidelity: int) -> None:
 def test_smooth_photographs_cost_avif_less_than_jpeg(name: str) -> None:
     """20 to 50 % under JPEG at an equal score (common practice, no source; a wide range)."""
     pixels = Pixels(np.asarray(photograph(name)))
-    sizes = {t: fewest_bytes(real(t, pixels)[0], 70, Hint(SCALES[t].setting(70))).encoded.bytes for t in ENCODERS}
+    sizes = {t: fewest_bytes(real(t, pixels)[0], 70, Hint(scale_of(t).setting(70))).encoded.bytes for t in ENCODERS}
     assert 0.4 < sizes["avif"] / sizes["baseline"] < 0.9

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import pytest
 
+from ivory_thistle.core.formats.tiers import TIERS, shown_by
 from ivory_thistle.core.references.source import read_html_source
 from ivory_thistle.core.selection.candidates import SourceElement, best_candidate, choose, source_size
 from ivory_thistle.core.selection.markup_faults import markup_faults
 from ivory_thistle.core.selection.media import matches_media
-from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, SHOWN, Screen
+from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
 
 PHONE, TABLET, LAPTOP, DESKTOP = DEFAULT_SCREENS
 SCREEN = Screen("test", 600, 400, 2)
@@ -102,13 +103,13 @@ def test_picture_takes_the_first_source_that_fits() -> None:
         SourceElement("small.avif", type="image/avif"),
         SourceElement("small.webp", type="image/webp;x=1"),
     ]
-    chosen = {t: choose("a.jpg", None, None, sources, PHONE, SHOWN[t]) for t in SHOWN}
+    chosen = {t: choose("a.jpg", None, None, sources, PHONE, shown_by(t)) for t in TIERS}
     assert {t: c.address for t, c in chosen.items() if c} == {
         "avif": "small.avif",
         "webp": "small.webp",
         "baseline": "a.jpg",
     }
-    wide = choose("a.jpg", None, None, sources, DESKTOP, SHOWN["avif"])
+    wide = choose("a.jpg", None, None, sources, DESKTOP, shown_by("avif"))
     assert wide is not None and (wide.address, wide.source) == ("wide.avif", 1)
 
 

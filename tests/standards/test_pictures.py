@@ -13,9 +13,10 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from ivory_thistle.core.formats import jpeg, png, webp
+from ivory_thistle.core.formats.jpeg import scaled_table
 from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.kind import look_at
-from ivory_thistle.core.images.segments import read_segments, scaled_table
 from pictures import encoded, photograph
 from registries import debian_package, python_source
 
@@ -98,7 +99,7 @@ def test_metadata_as_exiftool_reads_it(pillow_images: dict[str, bytes], tmp_path
     wrong = []
     for tags in told:
         name = Path(tags["SourceFile"]).name
-        ours = read_segments("jpeg", (tmp_path / name).read_bytes()).metadata
+        ours = jpeg.read_segments((tmp_path / name).read_bytes()).metadata
         has_position = any(k.startswith("GPS:") and k != "GPS:GPSVersionID" for k in tags)
         # One file's thumbnail is said to be longer than its EXIF: then there is none.
         length = min(tags.get("IFD1:ThumbnailLength", 0), ours.get("exif", 0))
@@ -113,7 +114,7 @@ def test_metadata_as_exiftool_reads_it(pillow_images: dict[str, bytes], tmp_path
 def test_qualities_of_a_known_encoder(quality: int) -> None:
     """libjpeg by Pillow at known qualities: our estimate is the very number (IJG scaling formula)."""
     data = encoded(photograph("chelsea"), "JPEG", quality=quality)
-    assert read_segments("jpeg", data).quality == quality
+    assert jpeg.read_segments(data).quality == quality
     with Image.open(io.BytesIO(data)) as opened:
         assert sorted(opened.quantization[0]) == sorted(scaled_table(quality))
 
@@ -123,16 +124,16 @@ def test_qualities_of_a_known_encoder(quality: int) -> None:
 def test_how_a_jpeg_was_made(code: int, name: str, progressive: bool) -> None:
     """Chroma subsampling and progressive scans, as the encoder was told."""
     data = encoded(photograph("chelsea"), "JPEG", subsampling=code, progressive=progressive)
-    found = read_segments("jpeg", data)
+    found = jpeg.read_segments(data)
     assert (found.subsampling, found.progressive) == (name, progressive)
 
 
 def test_palettes_and_losslessness() -> None:
     """Colours of a palette; WebP with and without loss."""
     small = photograph("chelsea").quantize(32)
-    assert read_segments("png", encoded(small, "PNG")).palette == 32
-    assert read_segments("webp", encoded(photograph("chelsea"), "WEBP", lossless=True)).lossless is True
-    assert read_segments("webp", encoded(photograph("chelsea"), "WEBP")).lossless is False
+    assert png.read_segments(encoded(small, "PNG")).palette == 32
+    assert webp.read_segments(encoded(photograph("chelsea"), "WEBP", lossless=True)).lossless is True
+    assert webp.read_segments(encoded(photograph("chelsea"), "WEBP")).lossless is False
 
 
 # Kinds, told by what the packages are: a handbook's figures are screenshots, an icon theme holds drawn icons.

@@ -18,6 +18,10 @@ from ivory_thistle.api.again import Again
 from ivory_thistle.api.guard import Guard
 from ivory_thistle.api.routes import captures, events, findings, library, measurements, room, runs, sites
 from ivory_thistle.api.services import Services, SessionDep
+from ivory_thistle.core.formats.table import FORMATS
+from ivory_thistle.core.formats.tiers import TIERS, measured_tier
+from ivory_thistle.core.treatment.roles import ROLES
+from ivory_thistle.core.treatment.rules import FIDELITIES
 
 VERSION = "0.1.0"
 
@@ -48,6 +52,17 @@ def create_app(
         """Answers when the database does."""
         session.execute(text("SELECT 1"))
         return schemas.Health(status="ok", version=VERSION)
+
+    @api.get("/vocabulary", tags=["vocabulary"])
+    def get_vocabulary() -> schemas.Vocabulary:
+        """The words that the interface offers."""
+        tiers = [
+            schemas.TierOut(
+                name=row.name, words=row.words, format=FORMATS[row.format].label, measured=row.name == measured_tier()
+            )
+            for row in TIERS.values()
+        ]
+        return schemas.Vocabulary(tiers=tiers, roles=list(ROLES), fidelities=dict(FIDELITIES.items()))
 
     # Events come first: their paths are longer than those of the nouns they watch.
     for router in (

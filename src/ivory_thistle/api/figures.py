@@ -13,6 +13,8 @@ from ivory_thistle.api import schemas
 from ivory_thistle.core.budgets.budget import state_of
 from ivory_thistle.core.budgets.connection import DEFAULT_CONNECTIONS, Connection
 from ivory_thistle.core.budgets.policy import Policy
+from ivory_thistle.core.formats.table import FORMATS
+from ivory_thistle.core.formats.tiers import measured_tier
 from ivory_thistle.core.treatment.roles import ROLES, Role
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.auditing import site_policy
@@ -71,13 +73,13 @@ def _ledger(session: Session, site: t.Site, capture: t.Capture) -> schemas.Ledge
         )
     )
     done = newest_run(session, capture.id, done=True)
-    after = done.savings["avif"] if done and done.savings else None
+    after = done.savings[measured_tier()] if done and done.savings else None
     over_after = None
     if done:
         left = session.execute(
-            select(t.Page.path, t.PageSaving.avif)
+            select(t.Page.path, t.PageSaving.after)
             .join(t.Page, t.Page.id == t.PageSaving.page_id)
-            .where(t.PageSaving.run_id == done.id)
+            .where(t.PageSaving.run_id == done.id, t.PageSaving.tier == measured_tier())
         )
         over_after = pages_over(policy, left)
     return schemas.Ledger(
@@ -111,7 +113,7 @@ def segments(session: Session, page_ids: Sequence[int]) -> dict[int, list[schema
 def image_row(image: t.Image, policy: Policy, findings: Iterable[str] = ()) -> schemas.ImageRow:
     """One image as it stands in lists."""
     role: Role = next((r for r in ROLES if r == image.role), "content")
-    held = image.page_count > 0 and image.width > 0 and image.format != "svg" and not image.problem
+    held = image.page_count > 0 and image.width > 0 and not FORMATS[image.format].vector and not image.problem
     return schemas.ImageRow(
         id=image.id,
         path=image.path,
@@ -125,7 +127,7 @@ def image_row(image: t.Image, policy: Policy, findings: Iterable[str] = ()) -> s
         problem=image.problem,
         cap=policy.cap(role).bytes,
         over_cap=held and policy.cap(role).is_exceeded(image.bytes, image.width),
-        has_thumbnail=image.thumbnail is not None or image.format == "svg",
+        has_thumbnail=image.thumbnail is not None or FORMATS[image.format].vector,
         kind=image.kind,
         role=image.role,
         findings=list(findings),

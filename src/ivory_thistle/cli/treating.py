@@ -11,17 +11,16 @@ import typer
 
 from ivory_thistle.cli.output import kb, print_json, progress
 from ivory_thistle.core.errors import UnusableInput
+from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier, measured_tier, modern_tiers
 from ivory_thistle.core.images.resize import Mode, Resize
 from ivory_thistle.core.rewriting.delivery import NAME_FIELDS, NAMES_PATTERN
-from ivory_thistle.core.selection.tier import MODERN_TIERS, Tier
 from ivory_thistle.core.treatment.rules import FIDELITIES, Rules
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.headless import FolderTreated, TreatOptions, treat_folder, treat_json
 from ivory_thistle.workflows.settling import Comparison
 
 _UNITS = {"": 1, "b": 1, "kb": 1_000, "mb": 1_000_000}
-_QUALITIES = {"avif": "avif_quality", "webp": "webp_quality", "jpeg": "jpeg_quality"}
-_TIERS: dict[str, Tier] = {"avif": "avif", "webp": "webp", "fallback": "baseline"}
+_FALLBACK = "fallback"
 _MOST_TOLD = 5
 _SIZES = "For pictures alone"
 
@@ -63,14 +62,14 @@ def treat(
         raise UnusableInput("Give one of --fidelity, --cap and --quality.")
     wanted = _formats(formats)
     rules = _rules(
-        fidelity, cap, quality, formats=tuple(t for t in MODERN_TIERS if t in wanted), metadata=_metadata(metadata),
+        fidelity, cap, quality, formats=tuple(t for t in modern_tiers() if t in wanted), metadata=_metadata(metadata),
         keep_p3=keep_p3, sharpen=sharpen, svg_scripts=svg_scripts,
         **({"tier_share": 0.0, "tier_bytes": 1} if formats else {}),
     )  # fmt: skip
     options = TreatOptions(
         widths=tuple(_number(w, "--widths") for w in _listed(widths)),
         size=_size(longest, percent, fit, fill, focus),
-        only=wanted if formats and "baseline" not in wanted else (),
+        only=wanted if formats and BASELINE not in wanted else (),
         names=_names(name),
         measure=measure,
         compare=compare,
@@ -86,13 +85,13 @@ def treat(
 
 def _tell(done: FolderTreated) -> None:
     """What came of it, in sentences."""
-    handover = done.handover
-    before, after = handover.savings.before, handover.savings.after["avif"]
+    handover, tier = done.handover, measured_tier()
+    before, after = handover.savings.before, handover.savings.after[tier]
     share = f", {100 * (1 - after / before):.0f} % less" if before else ""
     typer.echo(f"{len(handover.new_files)} new files, {len(handover.rewritten)} pages and style sheets rewritten.")
-    typer.echo(f"Images in use: {kb(before)} before, {kb(after)} after{share} (avif; kB = 1,000 bytes).")
+    typer.echo(f"Images in use: {kb(before)} before, {kb(after)} after{share} ({tier}; kB = 1,000 bytes).")
     for load in done.report.totals:
-        if load.tier == "avif":
+        if load.tier == tier:
             more = f"{kb(load.before)} before, {kb(load.after)} after, {load.requests_after:,} files"
             typer.echo(f"All pages as loaded on {load.screen} (predicted): {more}.")
     compared = done.report.comparison
@@ -133,21 +132,24 @@ def _bytes(text: str) -> int:
 
 
 def _qualities(text: str) -> dict[str, Any]:
-    found: dict[str, Any] = {}
+    tiers = {row.format: tier for tier, row in TIERS.items()}
+    found: dict[Tier, int] = {}
     for part in _listed(text):
         format_, _, value = part.partition("=")
-        if format_ not in _QUALITIES or not value.isdigit() or not 1 <= int(value) <= 100:
-            raise UnusableInput(f"{part!r} is no quality; write avif=60, webp=80 or jpeg=80, each from 1 to 100.")
-        found[_QUALITIES[format_]] = int(value)
-    return found
+        if format_ not in tiers or not value.isdigit() or not 1 <= int(value) <= 100:
+            ways = " or ".join(f"{name}={TIERS[tier].making.fixed}" for name, tier in tiers.items())
+            raise UnusableInput(f"{part!r} is no quality; write {ways}, each from 1 to 100.")
+        found[tiers[format_]] = int(value)
+    return {"qualities": found}
 
 
 def _formats(text: str) -> tuple[Tier, ...]:
-    names = _listed(text) or list(_TIERS)
-    unknown = next((n for n in names if n not in _TIERS), None)
+    tiers = {_FALLBACK if tier == BASELINE else tier: tier for tier in TIERS}
+    names = _listed(text) or list(tiers)
+    unknown = next((n for n in names if n not in tiers), None)
     if unknown:
-        raise UnusableInput(f"There is no format {unknown!r} to write; there are {', '.join(_TIERS)}.")
-    return tuple(_TIERS[n] for n in names)
+        raise UnusableInput(f"There is no format {unknown!r} to write; there are {', '.join(tiers)}.")
+    return tuple(tiers[n] for n in names)
 
 
 def _metadata(text: str) -> str:

@@ -15,7 +15,7 @@ from pathlib import Path, PurePosixPath
 
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.faults import Fault
-from ivory_thistle.core.images.sniff import IMAGE_EXTENSIONS, extension_of
+from ivory_thistle.core.formats.table import is_named_as_image
 from ivory_thistle.core.references.site import is_page
 
 _IGNORED = re.compile(r"(?:^|/)(?:__MACOSX/|\.DS_Store$|Thumbs\.db$)")
@@ -93,7 +93,7 @@ def _checked(
     if len(entries) > limits.files:
         raise UnusableInput(f"The archive holds {len(entries):,} files; {limits.files:,} are taken at most.")
     _refuse_bomb(sum(i.file_size for i, _ in entries), packed, limits)
-    if not any(is_page(path) or extension_of(path) in IMAGE_EXTENSIONS for _, path in entries):
+    if not any(is_page(path) or is_named_as_image(path) for _, path in entries):
         raise UnusableInput("The archive holds no web page and no picture; pack the folder of the built site.")
     tops = {path.split("/", 1)[0] for _, path in entries}
     if len(tops) == 1 and all("/" in path for _, path in entries):

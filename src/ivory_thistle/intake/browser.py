@@ -17,11 +17,12 @@ import tinycss2
 from playwright.async_api import Browser, Page, Response, Route
 from playwright.async_api import Error as BrowserError
 
-from ivory_thistle.core.images.sniff import MIME, sniff_format
+from ivory_thistle.core.formats.table import FORMATS, UNKNOWN, sniff_format
+from ivory_thistle.core.formats.tiers import shown_by_chromium
 from ivory_thistle.core.references.addresses import SITE_ORIGIN, FileIndex, join
 from ivory_thistle.core.selection.cascade import pictures_in
 from ivory_thistle.core.selection.loads import Loaded
-from ivory_thistle.core.selection.screen import SHOWN_BY_CHROMIUM, Screen
+from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.intake.chromium import (
     LOAD_SECONDS,
     QUIET_LIMIT_SECONDS,
@@ -249,7 +250,7 @@ def _placements(place: _Place, seen: dict[str, Any], screen: Screen) -> Iterator
     urls = [seen["address"]]
     if seen["kind"] in _STYLED:
         value = tinycss2.parse_component_value_list(seen["address"], skip_comments=True)
-        urls = pictures_in(value, place.address, screen, SHOWN_BY_CHROMIUM)
+        urls = pictures_in(value, place.address, screen, shown_by_chromium())
     for url in urls:
         yield MeasuredPlacement(
             kind=seen["kind"],
@@ -274,7 +275,7 @@ async def _answer(place: _Place, route: Route) -> None:
     if content is None:
         await route.abort()
     else:
-        kind = MIME[sniff_format(content[:4096]) or "unknown"]
+        kind = FORMATS[sniff_format(content[:4096]) or UNKNOWN].mime
         await route.fulfill(body=content, content_type=kind, headers={"content-length": str(len(content))})
 
 

@@ -9,8 +9,8 @@ from pathlib import Path
 
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.faults import Fault
+from ivory_thistle.core.formats.table import extension_of, image_extensions, sniff_format
 from ivory_thistle.core.images.facts import read_facts
-from ivory_thistle.core.images.sniff import IMAGE_EXTENSIONS, extension_of, sniff_format
 from ivory_thistle.core.references.site import SiteFile, is_page
 
 _SKIPPED_FOLDERS = frozenset({"node_modules", "__MACOSX"})
@@ -100,7 +100,7 @@ class Folder:
             with whole.open("rb") as file:
                 head = file.read(4096)
                 extension = extension_of(path)
-                picture = sniff_format(head) is not None or extension in IMAGE_EXTENSIONS
+                picture = sniff_format(head) is not None or extension in image_extensions()
                 wanted = picture or is_page(path) or extension == "css"
                 if not wanted or size > MAX_READ_BYTES:
                     digest = sha256(head)

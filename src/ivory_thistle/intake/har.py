@@ -14,13 +14,12 @@ from typing import Any
 from urllib.parse import urldefrag, urlsplit
 
 from ivory_thistle.core.errors import UnusableInput
-from ivory_thistle.core.images.sniff import MIME, ImageFormat
+from ivory_thistle.core.formats.table import UNKNOWN, FormatName, format_of_mime
 from ivory_thistle.core.references.addresses import join
 from ivory_thistle.intake.naming import Names
 
 _HTML = frozenset({"text/html", "application/xhtml+xml"})
 _KEPT_TYPES = _HTML | {"text/css", "application/manifest+json"}
-_FORMATS: dict[str, ImageFormat] = {mime: kind for kind, mime in MIME.items()} | {"image/jpg": "jpeg"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,7 +27,7 @@ class HarRequest:
     """One image request of a page: bytes over the wire, and the file that holds its content (None: not in the HAR)."""
 
     address: str
-    kind: ImageFormat
+    kind: FormatName
     bytes: int
     path: str | None
     after_load: bool
@@ -220,7 +219,7 @@ def read_har(place: Path, into: Path) -> Har:
         seen.add((page.address, address))
         late = _started_late(log.pages, entry)
         request = HarRequest(
-            address, _FORMATS.get(kind, "unknown"), transfer_size(response), written.get(address), late
+            address, format_of_mime(kind) or UNKNOWN, transfer_size(response), written.get(address), late
         )
         page.requests.append(request)
     for document in documents.values():

@@ -6,7 +6,7 @@ import re
 from hashlib import sha256
 from urllib.parse import unquote, urlsplit
 
-from ivory_thistle.core.images.sniff import EXTENSIONS, extension_of, sniff_format
+from ivory_thistle.core.formats.table import FORMATS, extension_of, image_extensions, sniff_format
 
 HOSTS_FOLDER = "_hosts"
 _HTML = frozenset({"text/html", "application/xhtml+xml"})
@@ -100,7 +100,7 @@ def _with_extension(path: str, kind: str, data: bytes) -> str:
     if kind == "text/css":
         return path if extension == "css" else f"{path}.css"
     found = sniff_format(data[:4096])
-    if found and found in EXTENSIONS and extension not in {e for names in EXTENSIONS.values() for e in names}:
-        return f"{path}.{EXTENSIONS[found][0]}"
+    if found and extension not in image_extensions():
+        return f"{path}.{FORMATS[found].extensions[0]}"
     # An image address that ends in .html would be read as a page.
     return f"{path}.bin" if extension in ("html", "htm", "xhtml", "css") else path

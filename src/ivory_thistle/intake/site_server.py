@@ -11,14 +11,13 @@ from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from typing import cast
 from urllib.parse import unquote
 
-from ivory_thistle.core.images.sniff import EXTENSIONS, MIME, extension_of
+from ivory_thistle.core.formats.table import FORMATS, extension_of
 
 _TYPES = {
     "html": "text/html", "htm": "text/html", "xhtml": "application/xhtml+xml", "css": "text/css",
     "js": "text/javascript", "mjs": "text/javascript", "json": "application/json", "txt": "text/plain",
     "xml": "application/xml", "webmanifest": "application/manifest+json", "woff2": "font/woff2", "woff": "font/woff",
     "ttf": "font/ttf", "otf": "font/otf", "mp4": "video/mp4", "webm": "video/webm", "mp3": "audio/mpeg",
-    **{extension: MIME[kind] for kind, extensions in EXTENSIONS.items() for extension in extensions},
 }  # fmt: skip
 
 
@@ -27,7 +26,9 @@ _ROOM = re.compile(r"^/~[^/]*(?=/)")
 
 def media_type(path: str) -> str:
     """The type that a plain web server sends for a file name; text without a charset, so that pages tell theirs."""
-    return _TYPES.get(extension_of(path), "application/octet-stream")
+    extension = extension_of(path)
+    picture = next((row.mime for row in FORMATS.values() if extension in row.extensions), None)
+    return picture or _TYPES.get(extension, "application/octet-stream")
 
 
 @contextmanager

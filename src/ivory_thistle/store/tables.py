@@ -271,21 +271,16 @@ class Rendition(Base):
 
 
 class PageSaving(Base):
-    """Bytes of one page before a run, and after it in each tier."""
+    """Bytes of one page before a run, and after it in one tier."""
 
     __tablename__ = "page_saving"
     id: Mapped[int] = mapped_column(primary_key=True)
     run_id: Mapped[int] = _key("run.id")
     page_id: Mapped[int] = _key("page.id")
+    tier: Mapped[str] = mapped_column(String(16))
     before: Mapped[int]
-    avif: Mapped[int]
-    webp: Mapped[int]
-    baseline: Mapped[int]
-    __table_args__ = (
-        UniqueConstraint("run_id", "page_id"),
-        Index("ix_page_saving_before", "run_id", "before", "id"),
-        _OPTIONS,
-    )
+    after: Mapped[int]
+    __table_args__ = (UniqueConstraint("run_id", "page_id", "tier"), Index(None, "page_id"), _OPTIONS)
 
 
 class Measurement(Base):

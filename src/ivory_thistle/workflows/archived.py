@@ -10,6 +10,7 @@ from urllib.parse import unquote, urlsplit
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from ivory_thistle.core.formats.tiers import measured_tier
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.references.site import Image, Page, Placement, SiteFile, SiteReading
 from ivory_thistle.core.selection.loads import Loaded
@@ -92,7 +93,7 @@ def store_requests(
         )  # fmt: skip
         session.add(seen)
         session.flush()
-        session.add(weight_row(seen, "avif", asked))
+        session.add(weight_row(seen, measured_tier(), asked))
 
 
 def stored_requests(session: Session, capture: t.Capture) -> dict[str, list[Loaded]]:

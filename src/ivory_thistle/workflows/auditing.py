@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from ivory_thistle.core.budgets.policy import PageBudget, Policy
 from ivory_thistle.core.findings.audit import Audit, audit_site
 from ivory_thistle.core.findings.pages import PageWeighed
+from ivory_thistle.core.formats.tiers import measured_tier
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
 from ivory_thistle.core.treatment.roles import ROLES, RoleChoice, Slot
@@ -92,7 +93,7 @@ def audit_capture(capture_id: int, sessions: sessionmaker[Session], blobs: Blobs
 
 
 def newest_measured(session: Session, capture_id: int) -> tuple[list[Slot], list[PageWeighed]]:
-    """The boxes and weights (of the most modern tier) of the newest measurement that has any."""
+    """The boxes and weights (of the measured tier) of the newest measurement that has any."""
     row = session.execute(
         select(t.Measurement)
         .join(t.PageScreen, t.PageScreen.measurement_id == t.Measurement.id)
@@ -108,7 +109,7 @@ def newest_measured(session: Session, capture_id: int) -> tuple[list[Slot], list
         select(t.PageScreen, t.PageWeight, t.Page.path)
         .join(t.PageWeight, t.PageWeight.page_screen_id == t.PageScreen.id)
         .join(t.Page, t.Page.id == t.PageScreen.page_id)
-        .where(t.PageScreen.measurement_id == row.id, t.PageWeight.tier == "avif")
+        .where(t.PageScreen.measurement_id == row.id, t.PageWeight.tier == measured_tier())
     ).all()
     weighed = [
         PageWeighed(

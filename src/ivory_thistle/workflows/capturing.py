@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.faults import Fault
-from ivory_thistle.core.images.sniff import IMAGE_EXTENSIONS, extension_of
+from ivory_thistle.core.formats.table import is_named_as_image
 from ivory_thistle.core.references.site import is_page
 from ivory_thistle.intake.archive import unpack
 from ivory_thistle.intake.crawl import Crawl, Crawler, CrawlOptions, Seen
@@ -176,6 +176,6 @@ def usable_folder(place: Path) -> Folder:
     """A folder that holds a page or a picture. Raises UnusableInput for another."""
     folder = Folder(place)
     paths, _ = folder.paths()
-    if not any(is_page(p) or extension_of(p) in IMAGE_EXTENSIONS for p in paths):
+    if not any(is_page(p) or is_named_as_image(p) for p in paths):
         raise UnusableInput(f"The folder {place} holds no web page (.html) and no picture.")
     return folder

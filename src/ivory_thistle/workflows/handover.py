@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from ivory_thistle.core.faults import Fault
+from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.references.site import Image, Page, SiteReading
 from ivory_thistle.core.reports.savings import Savings, compute_savings
 from ivory_thistle.core.rewriting.css import Outcomes
@@ -22,7 +23,6 @@ from ivory_thistle.core.rewriting.delivery import (
     plan_delivery,
 )
 from ivory_thistle.core.rewriting.site import SiteRewrite
-from ivory_thistle.core.selection.tier import TIERS
 from ivory_thistle.core.treatment.rules import Rules
 
 MANIFEST_KIND = "ivory-thistle-handover"

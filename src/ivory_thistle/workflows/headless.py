@@ -13,11 +13,11 @@ from typing import Any
 
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.findings.audit import site_roles
+from ivory_thistle.core.formats.tiers import Tier, measured_tier
 from ivory_thistle.core.images.resize import Resize, target_size
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.rewriting.delivery import NAMES_PATTERN, NewFile
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
-from ivory_thistle.core.selection.tier import Tier
 from ivory_thistle.core.treatment.ladder import Plan, Step, plan_treatment
 from ivory_thistle.core.treatment.roles import Role, Slot
 from ivory_thistle.core.treatment.rules import Rules
@@ -131,9 +131,9 @@ class FolderTreated:
     report: LoadReport
 
 
-def treat_json(done: FolderTreated, tier: Tier = "avif") -> dict[str, Any]:
-    """The audit with savings (in the most modern tier; all tiers under "tiers"), loads and failures added."""
-    savings = done.handover.savings
+def treat_json(done: FolderTreated) -> dict[str, Any]:
+    """The audit with savings (in the measured tier; all tiers under "tiers"), loads and failures added."""
+    savings, tier = done.handover.savings, measured_tier()
     return audit_json(done.site) | {
         "loads": done.report.as_dict(),
         "savings": {
@@ -266,7 +266,7 @@ def _plans(
 def _given_steps(plan: Plan, options: TreatOptions) -> tuple[Step, ...]:
     """The widths that were asked for, none wider than the picture in its new size."""
     facts = plan.image.facts
-    if facts.format == "svg":
+    if facts.is_vector:
         return plan.steps
     widest = target_size(facts.width, facts.height, options.size)[0] if options.size else facts.width
     wanted = {min(w, widest) for w in options.widths} or {widest}

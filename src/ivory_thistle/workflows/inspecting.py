@@ -9,10 +9,10 @@ from pathlib import Path
 import pyvips
 
 from ivory_thistle.core.faults import Fault
+from ivory_thistle.core.formats.table import is_named_as_image, sniff_format
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.kind import look_of, pixels_to_judge
 from ivory_thistle.core.images.pixels import Pixels
-from ivory_thistle.core.images.sniff import IMAGE_EXTENSIONS, extension_of, sniff_format
 from ivory_thistle.core.references.site import SiteFile
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store.blobs import Blobs
@@ -69,7 +69,7 @@ def undecoded(folder: Folder, path: str, blobs: Blobs | None, why: str) -> Inspe
         blobs.put_file(str(folder.root / path), file.sha256)
     with (folder.root / path).open("rb") as opened:
         kind = sniff_format(opened.read(4096))
-    if kind or extension_of(path) in IMAGE_EXTENSIONS:
+    if kind or is_named_as_image(path):
         problem = f"can't be decoded here: {why[:1].lower()}{why[1:].rstrip('.')}"
         file = replace(file, image=ImageFacts(kind or "unknown", 0, 0, file.bytes, file.sha256, problem=problem))
     return Inspected(file, (Fault("unreadable-file", path, f"{path} is kept as it is. {why}"),))

@@ -9,10 +9,10 @@ from functools import lru_cache
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session, sessionmaker
 
+from ivory_thistle.core.formats.tiers import TIERS, Tier, measured_tier, shown_by
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.selection.loads import Load, Loaded, PageOnScreens, estimated, loaded_in_tier
-from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, SHOWN, Screen
-from ivory_thistle.core.selection.tier import TIERS, Tier
+from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
 from ivory_thistle.intake.browser import MeasuredPlacement, PageMeasurement, measure_pages
 from ivory_thistle.intake.chromium import browser_binary
 from ivory_thistle.intake.site_server import serve_site
@@ -37,22 +37,22 @@ class Weigher:
         self._page = lru_cache(4)(lambda path: PageOnScreens(path, site, read))
 
     def weights(self, measured: PageMeasurement, screen: Screen) -> Weights:
-        """Measured for the most modern tier, chosen anew from the markup for the older ones."""
+        """Measured for Chromium's own tier, chosen anew from the markup for the others."""
         if not measured.measured:
             page = self._page(measured.page)
-            return {tier: estimated(page.loads(screen, SHOWN[tier]), self._site.files.__getitem__) for tier in TIERS}
+            return {tier: estimated(page.loads(screen, shown_by(tier)), self._site.files.__getitem__) for tier in TIERS}
         older: dict[Tier, Sequence[Loaded]] = {
             tier: loaded_in_tier(
                 measured.requests, self._page(measured.page), screen, tier, self._site.files.__getitem__
             )
             for tier in TIERS
-            if tier != "avif" and measured.requests
+            if tier != measured_tier() and measured.requests
         }
-        return {"avif": measured.requests, **older}
+        return {measured_tier(): measured.requests, **older}
 
     def estimate(self, path: str, screen: Screen) -> PageMeasurement:
         """A page on a screen as its markup lets one guess it; boxes have no place."""
-        loads = self._page(path).loads(screen, SHOWN["avif"])
+        loads = self._page(path).loads(screen, shown_by(measured_tier()))
         requests = estimated(loads, self._site.files.__getitem__)
         placements = tuple(_box(load) for load in loads if load.kind != "preload")
         return PageMeasurement(path, screen.name, placements, requests, measured=False)
@@ -89,7 +89,10 @@ def measure_site(
             # One page that can't be followed is its own problem.
             page_failed(measured.page, error)
             words = f"What {measured.page} loads in older browsers can't be told ({type(error).__name__})."
-            measured, weights = replace(measured, problem=measured.problem or words), {"avif": measured.requests}
+            measured, weights = (
+                replace(measured, problem=measured.problem or words),
+                {measured_tier(): measured.requests},
+            )
         on_page(measured, weights)
 
     def estimate(path: str, screen: Screen) -> PageMeasurement:

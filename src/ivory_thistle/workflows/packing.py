@@ -6,7 +6,7 @@ import io
 import zipfile
 from collections.abc import Iterator
 
-from ivory_thistle.core.images.sniff import IMAGE_EXTENSIONS, extension_of
+from ivory_thistle.core.formats.table import extension_of, image_extensions
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.handover import Handover
@@ -60,6 +60,6 @@ def _entry(path: str) -> zipfile.ZipInfo:
     """Pictures are stored as they are (they are packed already); everything else is deflated."""
     info = zipfile.ZipInfo(path, _DATE)
     info.external_attr = 0o644 << 16
-    packed = extension_of(path) in IMAGE_EXTENSIONS - {"svg"}
+    packed = extension_of(path) in image_extensions() - {"svg"}
     info.compress_type = zipfile.ZIP_STORED if packed else zipfile.ZIP_DEFLATED
     return info

@@ -9,11 +9,11 @@ from dataclasses import dataclass
 from sqlalchemy import delete, func, insert, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
+from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.rewriting.delivery import Delivery, RenditionFacts
 from ivory_thistle.core.rewriting.site import Limits, SiteRewriter
-from ivory_thistle.core.selection.tier import Tier
 from ivory_thistle.core.treatment.ladder import Plan, Step
 from ivory_thistle.core.treatment.roles import ROLES, Role
 from ivory_thistle.core.treatment.rules import Rules
@@ -142,7 +142,7 @@ def keep_result(session: Session, task_id: int, result: TaskResult) -> None:
     widest = {r.tier: r.bytes for r in sorted(result.renditions, key=lambda r: r.width)}
     task.state = "failed" if result.reason else "done"
     task.reason, task.words = result.reason, list(result.words)
-    task.bytes_after = next((widest[x] for x in ("avif", "webp", "baseline") if x in widest), task.bytes_before)
+    task.bytes_after = next((widest[tier] for tier in TIERS if tier in widest), task.bytes_before)
     task.finished_at = t.now()
 
 
@@ -209,13 +209,14 @@ def _finish(session: Session, run: t.Run, handover: Handover) -> None:
     """Stores the savings of a settled run."""
     page_ids = dict(session.execute(select(t.Page.path, t.Page.id).where(t.Page.capture_id == run.capture_id)).all())
     session.execute(delete(t.PageSaving).where(t.PageSaving.run_id == run.id))
-    rows: list[dict[str, int]] = [
-        {"run_id": run.id, "page_id": page_ids[p.path], "before": p.before, **_by_name(p.after)}
+    rows: list[dict[str, object]] = [
+        {"run_id": run.id, "page_id": page_ids[p.path], "tier": tier, "before": p.before, "after": after}
         for p in handover.savings.pages
+        for tier, after in p.after.items()
     ]
     if rows:
         session.execute(insert(t.PageSaving), rows)
-    run.savings = {"before": handover.savings.before, **_by_name(handover.savings.after)}
+    run.savings = {"before": handover.savings.before, **handover.savings.after}
     run.state, run.finished_at = "done", t.now()
 
 
@@ -250,7 +251,3 @@ def _made_by(session: Session, run: t.Run, blobs: Blobs) -> _Made:
         if i.facts.sha256 in tasks
     ]
     return _Made(site, read, treated, deliveries_of(site, treated))
-
-
-def _by_name(after: Mapping[Tier, int]) -> dict[str, int]:
-    return {str(tier): size for tier, size in after.items()}

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
+from ivory_thistle.core.formats.tiers import Tier
 from ivory_thistle.core.selection.loads import Loaded
-from ivory_thistle.core.selection.tier import Tier
 from ivory_thistle.store import tables as t
 
 

@@ -24,9 +24,10 @@ from ivory_thistle.api.figures import (
 from ivory_thistle.api.guard import PICTURE_POLICY
 from ivory_thistle.api.selections import selected
 from ivory_thistle.api.services import Services, ServicesDep, SessionDep, ask_to_go_on, ask_to_stop
+from ivory_thistle.core.formats.table import FORMATS, sniff_format
+from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.metadata import MetadataPolicy
-from ivory_thistle.core.images.sniff import MIME, sniff_format
 from ivory_thistle.core.treatment.rules import FIDELITIES, Fidelity, Rules
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.auditing import site_policy
@@ -175,14 +176,14 @@ def picture(data: bytes) -> Response:
         "content-security-policy": PICTURE_POLICY,
         "cache-control": "private, max-age=31536000, immutable",
     }
-    return Response(data, media_type=MIME[kind], headers=headers)
+    return Response(data, media_type=FORMATS[kind].mime, headers=headers)
 
 
 @router.get("/images/{image_id}/thumbnail", response_class=Response)
 def get_thumbnail(capture_id: int, image_id: int, session: SessionDep, services: ServicesDep) -> Response:
     """A small picture for lists."""
     image = _image(session, capture_id, image_id)
-    digest = image.thumbnail or (image.sha256 if image.format == "svg" else None)
+    digest = image.thumbnail or (image.sha256 if FORMATS[image.format].vector else None)
     if not digest:
         raise not_found("thumbnail")
     return picture(services.blobs.get(digest))
@@ -234,12 +235,17 @@ def _forecast(capture_id: int, session: Session, services: Services) -> schemas.
     if unused:
         reasons["No page uses it."] = unused
     return schemas.Forecast(
-        rules=schemas.RulesOut.model_validate(rules),
+        rules=_rules_out(rules),
         images=sum(bool(p.steps) for p in plans),
         bytes=sum(p.image.facts.bytes for p in plans if p.steps),
-        renditions=sum((1 if p.image.facts.format == "svg" else 3) * len(p.steps) for p in plans),
+        renditions=sum((1 if p.image.facts.is_vector else len(TIERS)) * len(p.steps) for p in plans),
         left_alone=[schemas.LeftAlone(reason=r, count=n) for r, n in reasons.most_common()],
     )
+
+
+def _rules_out(rules: Rules) -> schemas.RulesOut:
+    qualities = {tier: rules.quality_for(tier) for tier in TIERS}
+    return schemas.RulesOut.model_validate(rules.as_dict() | {"qualities": qualities})
 
 
 def _kind_of_reason(reason: str) -> str:

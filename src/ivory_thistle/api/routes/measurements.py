@@ -14,8 +14,8 @@ from ivory_thistle.api.errors import not_found
 from ivory_thistle.api.figures import budget_state, held_against, pages_over, site_connections
 from ivory_thistle.api.routes.captures import Limit, capture_of, picture
 from ivory_thistle.api.services import ServicesDep, SessionDep, ask_to_go_on, ask_to_stop
+from ivory_thistle.core.formats.tiers import measured_tier
 from ivory_thistle.core.selection.screen import Screen
-from ivory_thistle.core.selection.tier import Tier
 from ivory_thistle.core.treatment.roles import Slot
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.auditing import site_policy
@@ -99,7 +99,7 @@ def list_measured_pages(
     measurement_id: int,
     screen: str,
     session: SessionDep,
-    tier: Tier = "avif",
+    tier: schemas.TierName | None = None,
     part: Literal["opening", "scrolled"] = "scrolled",
     after: str | None = None,
     limit: Limit = 200,
@@ -111,7 +111,7 @@ def list_measured_pages(
     among = (
         t.PageWeight.measurement_id == measurement_id,
         t.PageWeight.screen == screen,
-        t.PageWeight.tier == tier,
+        t.PageWeight.tier == (tier or measured_tier()),
     )
     query = (
         select(t.PageWeight, t.PageScreen, t.Page)
@@ -184,7 +184,7 @@ def get_measured_page(
     page_id: int,
     session: SessionDep,
     services: ServicesDep,
-    tier: Tier = "avif",
+    tier: schemas.TierName | None = None,
 ) -> schemas.MeasuredPageDetail:
     """A page on one screen with every box that shows a picture."""
     measurement = measurement_of(session, measurement_id)
@@ -210,7 +210,9 @@ def get_measured_page(
         for s, path, size in rows
     ]  # fmt: skip
     weight = session.scalar(
-        select(t.PageWeight).where(t.PageWeight.page_screen_id == seen.id, t.PageWeight.tier == tier)
+        select(t.PageWeight).where(
+            t.PageWeight.page_screen_id == seen.id, t.PageWeight.tier == (tier or measured_tier())
+        )
     )
     if not weight:
         raise not_found("weight in this tier")

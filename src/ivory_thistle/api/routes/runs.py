@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import defaultdict
 from typing import Literal
 
 from fastapi import APIRouter
@@ -15,6 +16,7 @@ from ivory_thistle.api.errors import ProblemError, not_found
 from ivory_thistle.api.figures import budget_state, run_out, segments
 from ivory_thistle.api.routes.captures import Limit, capture_of
 from ivory_thistle.api.services import Services, ServicesDep, SessionDep, ask_to_go_on, ask_to_stop
+from ivory_thistle.core.formats.tiers import TIERS, measured_tier
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.auditing import site_policy
 from ivory_thistle.workflows.packing import zip_stream
@@ -104,22 +106,25 @@ def get_savings(run_id: int, session: SessionDep) -> schemas.SavingsOut:
         select(t.PageSaving, t.Page.path)
         .join(t.Page, t.Page.id == t.PageSaving.page_id)
         .where(t.PageSaving.run_id == run_id)
-        .order_by(t.PageSaving.before.desc(), t.PageSaving.id)
+        .order_by(t.PageSaving.before.desc(), t.PageSaving.page_id)
     ).all()
-    parts = segments(session, [s.page_id for s, _ in rows])
+    after: dict[int, dict[str, int]] = defaultdict(dict)
+    for s, _ in rows:
+        after[s.page_id][s.tier] = s.after
+    parts = segments(session, list(after))
+    shown = measured_tier()
     pages = [
         schemas.PageSaving(
-            page_id=s.page_id, path=path, before=s.before,
-            after=schemas.TierBytes(avif=s.avif, webp=s.webp, baseline=s.baseline),
+            page_id=s.page_id, path=path, before=s.before, after=after[s.page_id],
             state_before=budget_state(s.before, policy.allowed(path).bytes),
-            state_after=budget_state(s.avif, policy.allowed(path).bytes), segments=parts[s.page_id],
+            state_after=budget_state(s.after, policy.allowed(path).bytes), segments=parts[s.page_id],
             allowed=policy.allowed(path).bytes,
         )
-        for s, path in rows
+        for s, path in rows if s.tier == shown
     ]  # fmt: skip
     return schemas.SavingsOut(
         before=run.savings["before"],
-        after=schemas.TierBytes(**{k: run.savings[k] for k in ("avif", "webp", "baseline")}),
+        after={tier: run.savings[tier] for tier in TIERS if tier in run.savings},
         pages=pages,
         pages_over_before=sum(p.state_before == "over" for p in pages),
         pages_over_after=sum(p.state_after == "over" for p in pages),

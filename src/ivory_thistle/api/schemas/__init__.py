@@ -8,6 +8,9 @@ from ivory_thistle.api.schemas.base import (
     Out,
     Problem,
     Room,
+    TierName,
+    TierOut,
+    Vocabulary,
 )
 from ivory_thistle.api.schemas.findings import (
     AuditState,
@@ -64,7 +67,6 @@ from ivory_thistle.api.schemas.runs import (
     SavingsOut,
     TaskList,
     TaskRow,
-    TierBytes,
 )
 from ivory_thistle.api.schemas.sites import (
     Capture,
@@ -144,6 +146,8 @@ __all__ = [
     "TaskList",
     "TaskRow",
     "Texts",
-    "TierBytes",
+    "TierName",
+    "TierOut",
     "TomlText",
+    "Vocabulary",
 ]

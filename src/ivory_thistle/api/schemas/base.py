@@ -7,6 +7,9 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
+from ivory_thistle.core.formats.tiers import TIERS
+from ivory_thistle.core.treatment.roles import Role
+
 BudgetState = Literal["within", "near", "over"]
 
 
@@ -25,6 +28,36 @@ def _in_utc(moment: datetime) -> datetime:
 
 Moment = Annotated[datetime, AfterValidator(_in_utc)]
 """A time with its offset: the database keeps UTC without one."""
+
+
+def _known_tier(name: str) -> str:
+    if name not in TIERS:
+        raise ValueError(f"There is no tier {name}; there are {', '.join(TIERS)}.")
+    return name
+
+
+TierName = Annotated[str, AfterValidator(_known_tier)]
+"""The name of an audience tier."""
+
+TierFigures = dict[str, int]
+"""A figure for each audience tier by its name."""
+
+
+class TierOut(Out):
+    """An audience tier: its visitors in words, the name of its format; `measured`: Chromium's own."""
+
+    name: str
+    words: str
+    format: str
+    measured: bool
+
+
+class Vocabulary(Out):
+    """The words that the interface offers: tiers (the most modern first), roles, and fidelities with their scores."""
+
+    tiers: list[TierOut]
+    roles: list[Role]
+    fidelities: dict[str, int]
 
 
 class Room(Out):

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from typing import Literal
 
-from ivory_thistle.api.schemas.base import BudgetState, Moment, Out
+from ivory_thistle.api.schemas.base import BudgetState, Moment, Out, TierFigures
 from ivory_thistle.api.schemas.pages import FaultOut, Segment
-from ivory_thistle.core.selection.tier import Tier
 
 
 class LeftAlone(Out):
@@ -25,9 +24,7 @@ class RulesOut(Out):
     fidelity: dict[str, int]
     lettering: int
     dense_less: int
-    avif_quality: int
-    webp_quality: int
-    jpeg_quality: int
+    qualities: TierFigures
     max_width: int
     tier_share: float
     tier_bytes: int
@@ -89,21 +86,13 @@ class TaskList(Out):
     next: str | None
 
 
-class TierBytes(Out):
-    """Bytes in each audience tier."""
-
-    avif: int
-    webp: int
-    baseline: int
-
-
 class PageSaving(Out):
     """One page before and after, with its weight strip's segments before."""
 
     page_id: int
     path: str
     before: int
-    after: TierBytes
+    after: TierFigures
     state_before: BudgetState
     state_after: BudgetState
     segments: list[Segment]
@@ -114,7 +103,7 @@ class SavingsOut(Out):
     """Savings of a run: the site (each file once), its pages, and what they load (None for a run of long ago)."""
 
     before: int
-    after: TierBytes
+    after: TierFigures
     pages: list[PageSaving]
     pages_over_before: int
     pages_over_after: int
@@ -130,7 +119,7 @@ class LoadTotal(Out):
     """
 
     screen: str
-    tier: Tier
+    tier: str
     before: int
     after: int
     requests_before: int

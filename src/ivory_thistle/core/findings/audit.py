@@ -10,6 +10,7 @@ from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.findings.catalogue import Finding
 from ivory_thistle.core.findings.images import duplicate_findings, image_findings
 from ivory_thistle.core.findings.pages import PageImages, PageWeighed, fault_findings, page_findings
+from ivory_thistle.core.formats.tiers import is_modern
 from ivory_thistle.core.limits import Within, unlimited
 from ivory_thistle.core.references.addresses import join, page_address
 from ivory_thistle.core.references.img_tags import img_tags
@@ -87,7 +88,7 @@ def audit_site(
         role, in_use = roles[image.path].role, not image.unused or image.path in seen
         try:
             with within(image.facts.bytes):
-                vector = read(image.path) if image.facts.format == "svg" else None
+                vector = read(image.path) if image.facts.is_vector else None
                 boxes = by_image[image.path]
                 is_modern = image.path in modern
                 found += list(image_findings(image, boxes, role, policy, is_modern, vector, in_use, doubt))
@@ -142,7 +143,7 @@ def _with_modern_sources(site: SiteReading) -> set[str]:
     for page in site.pages:
         for group in _picture_groups(page):
             shown = [(p, image) for p in group if (image := site.by_path.get(p.file or ""))]
-            if any(p.element == "source" and image.facts.format in ("avif", "webp") for p, image in shown):
+            if any(p.element == "source" and is_modern(image.facts.format) for p, image in shown):
                 found |= {image.path for p, image in shown if p.element == "img"}
     return found
 

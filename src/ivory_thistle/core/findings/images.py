@@ -20,13 +20,12 @@ from ivory_thistle.core.findings.catalogue import (
     UPSCALED_SHARE,
     Finding,
 )
+from ivory_thistle.core.formats.table import FORMATS, UNKNOWN, extension_of
 from ivory_thistle.core.images.kind import DRAWN, distance
-from ivory_thistle.core.images.sniff import EXTENSIONS, NAMES, extension_of
 from ivory_thistle.core.images.vector import ballast_bytes
 from ivory_thistle.core.references.site import Image
 from ivory_thistle.core.treatment.roles import Role, Slot
 
-_OLD = frozenset({"jpeg", "png", "bmp", "tiff"})
 _POOR_NAME = re.compile(
     r"(?:dsc[fn]?|img|dscn|pict?|p|photo|image|bild|foto|untitled|unnamed|screen[ _-]?shot|scan|copy|new|final|download"
     r"|file|asset)?[\s_()-]*+\d*+(?>[\s_()-]*+(?:copy|final|new|\d++))*+[\s_()-]*+|[0-9a-f]{16,}|[0-9a-f-]{32,}",
@@ -58,14 +57,15 @@ def image_findings(
     `used` is False for a file that no page names and none was seen to load; `doubt` tells why it may be in use still.
     """
     facts, path, kind = image.facts, image.path, image.look.kind if image.look else ""
+    row = FORMATS[facts.format]
 
     def found(code: str, sentence: str, stake: float = 0, measured: bool = True, **evidence: object) -> Finding:
         return Finding(code, sentence, path, stake=round(stake), measured=measured, evidence=evidence)
 
     if facts.problem:
         yield found("unreadable", f"{path} {facts.problem}.")
-    if facts.format in EXTENSIONS and extension_of(path) not in EXTENSIONS[facts.format]:
-        yield found("wrong-extension", f"{path} holds {NAMES[facts.format]}.")
+    if facts.format != UNKNOWN and extension_of(path) not in row.extensions:
+        yield found("wrong-extension", f"{path} holds {row.label}.")
     if not used:
         stake = facts.bytes * len(image.paths)
         yield found("unused-file", f"No page names {path}{doubt}.", stake, measured=not doubt)
@@ -75,7 +75,7 @@ def image_findings(
         yield found("exact-duplicate", f"{path} stands again at {others}.", stake, copies=len(image.paths))
     if is_poor_name(path):
         yield found("poor-name", f"{path.rsplit('/', 1)[-1]} does not say what is shown.")
-    if facts.format == "svg" and svg is not None:
+    if facts.is_vector and svg is not None:
         stake = ballast_bytes(svg)
         if stake >= BALLAST_BYTES:
             yield found("svg-ballast", f"{stake:,} of {len(svg):,} bytes of {path} draw nothing.", stake)
@@ -132,19 +132,19 @@ def _is_distorted(slot: Slot, width: int, height: int) -> bool:
     return abs(slot.height / slot.width / (height / width) - 1) > DISTORTED_SHARE
 
 
-# Shares that another encoding saves at like looks: common practice, no source.
-_MODERN_SAVES = {"jpeg": 0.45, "png": 0.3, "bmp": 0.9, "tiff": 0.9}
 _PHOTO_SAVES = 0.75
+"""The share that another encoding saves at like looks: common practice, no source."""
 
 
 def _of_encoding(image: Image, kind: str, plain: bool, found: _Found) -> Iterator[Finding]:
     facts, path = image.facts, image.path
-    name = NAMES[facts.format]
+    row = FORMATS[facts.format]
+    name = row.label
     size = _kb(facts.bytes)
-    if facts.format in ("png", "bmp", "tiff") and kind == "photograph" and facts.bytes >= MODERN_BYTES:
+    if row.modern_saves and not row.lossy and kind == "photograph" and facts.bytes >= MODERN_BYTES:
         yield found("photo-as-png", f"{path} is a photograph of {size} in {name}.", facts.bytes * _PHOTO_SAVES, False)
-    elif plain and facts.format in _OLD and facts.frames == 1 and facts.bytes >= MODERN_BYTES:
-        stake = facts.bytes * _MODERN_SAVES[facts.format]
+    elif plain and row.modern_saves and facts.frames == 1 and facts.bytes >= MODERN_BYTES:
+        stake = facts.bytes * row.modern_saves
         yield found("old-format", f"{path} ({size}) is offered as {name} only.", stake, False)
     if facts.format == "jpeg" and kind in DRAWN:
         yield found("graphic-as-jpeg", f"{path} is {_article(kind)} in JPEG.", 0, False)

@@ -124,7 +124,7 @@ def _of_tag(tag: ImgTag, found: PageImages, files: Mapping[str, SiteFile], index
     def at(code: str, sentence: str, stake: int = 0, screen: str = "", measured: bool = True) -> Finding:
         return Finding(code, sentence, image, page.path, screen, page.path, tag.line, stake, measured)
 
-    if not (tag.width and tag.height) and (file is None or not file.image or file.image.format != "svg"):
+    if not (tag.width and tag.height) and (file is None or not file.image or not file.image.is_vector):
         missing = "width and height" if not (tag.width or tag.height) else "height" if tag.width else "width"
         yield at("missing-dimensions", f"{shown} has no {missing}.")
     if tag.alt is None:
@@ -146,7 +146,7 @@ def _of_srcset(
         file = files.get(target.path) if target.kind == "local" else None
         if file and file.image and file.image.width:
             sized.append((c.width or 0, file))
-            if abs(file.image.width / (c.width or 1) - 1) > LABEL_SHARE and file.image.format != "svg":
+            if abs(file.image.width / (c.width or 1) - 1) > LABEL_SHARE and not file.image.is_vector:
                 yield finding(
                     "srcset-mislabelled", f"{c.address} is labelled {c.width}w but is {file.image.width} px wide."
                 )

@@ -1,4 +1,4 @@
-"""Animations: their frames with timing, and how they are written (GIF, animated PNG and WebP in; WebP and AVIF out)."""
+"""Animations: their frames with timing. Each format's module says how it writes them."""
 
 from __future__ import annotations
 
@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-import pillow_avif  # noqa: F401 - teaches Pillow to write animated AVIF
 from PIL import Image as PillowImage
 from PIL import ImageSequence
 
@@ -18,7 +17,6 @@ from ivory_thistle.core.images.pixels import Pixels, reduce
 
 MAX_FRAME_PIXELS = 120_000_000
 """Frames times pixels that are taken; they are all in memory at once (4 bytes each)."""
-_AVIF_SPEED = 8
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -59,24 +57,8 @@ def _plays(opened: PillowImage.Image) -> int:
     return int(loop or 0)
 
 
-def write_webp(animation: Animation, quality: int | None) -> bytes:
-    """Animated WebP at quality 1-100, or without loss (None), with timing and plays kept. Raises EncodeError."""
-    lossy = {"lossless": True, "quality": 75} if quality is None else {"quality": quality}
-    return _write(animation, "WEBP", method=4, loop=animation.plays, background=(0, 0, 0, 0), **lossy)
-
-
-def write_avif(animation: Animation, quality: int) -> bytes:
-    """Animated AVIF at quality 0-100 that plays for ever. Raises EncodeError for one that is to end.
-
-    Colour stays whole (4:4:4): what moves on sites is mostly drawn, and halved colour would spoil its edges.
-    """
-    if animation.plays:
-        raise EncodeError("An animated AVIF plays for ever here.")
-    options = {"codec": "aom", "speed": _AVIF_SPEED, "max_threads": 1, "subsampling": "4:4:4"}
-    return _write(animation, "AVIF", quality=quality, **options)
-
-
-def _write(animation: Animation, format_: str, **options: Any) -> bytes:
+def write_frames(animation: Animation, format_: str, **options: Any) -> bytes:
+    """The animation through Pillow's writer of that name. Raises EncodeError."""
     first, *others = (f.as_pillow() for f in animation.frames)
     out = io.BytesIO()
     try:

@@ -14,6 +14,7 @@ import pyvips
 from numpy.typing import NDArray
 
 from ivory_thistle.core.errors import PictureError
+from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.pixels import Pixels, decode
 
@@ -161,11 +162,11 @@ def look_at(data: bytes, facts: ImageFacts) -> Look | None:
 
 def pixels_to_judge(data: bytes, facts: ImageFacts) -> Pixels | None:
     """The pixels that a picture is judged by; None for vector drawings and for what can't be decoded."""
-    if facts.format == "svg" or facts.problem or not facts.is_raster:
+    if facts.is_vector or facts.problem or not facts.is_raster:
         return None
     try:
         # Reducing would invent colours between flat areas; a photograph's grain is still there at 2,048 pixels.
-        drawn = facts.format in ("png", "gif", "bmp") and facts.width * facts.height <= _WHOLE_PIXELS
+        drawn = FORMATS[facts.format].flat and facts.width * facts.height <= _WHOLE_PIXELS
         return decode(data, facts, None if drawn else min(facts.width, 2048))
     except (PictureError, pyvips.Error, OSError, MemoryError):
         return None
@@ -173,7 +174,7 @@ def pixels_to_judge(data: bytes, facts: ImageFacts) -> Pixels | None:
 
 def look_of(pixels: Pixels | None, facts: ImageFacts) -> Look | None:
     """What the pixels of a picture say, where there are any."""
-    if facts.format == "svg":
+    if facts.is_vector:
         return Look("vector", "It is a vector drawing.", {}, None, "")
     if pixels is None:
         return None

@@ -2,21 +2,19 @@
 
 from __future__ import annotations
 
-import io
-import warnings
 from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-import pillow_heif
 import pyvips
 from numpy.typing import NDArray
 from PIL import Image as PillowImage
 
 from ivory_thistle.core.errors import PictureError
+from ivory_thistle.core.formats.segments import is_display_p3
+from ivory_thistle.core.formats.table import FORMATS, FormatName
 from ivory_thistle.core.images.facts import ImageFacts
-from ivory_thistle.core.images.segments import is_display_p3
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -78,15 +76,12 @@ def decode(data: bytes, facts: ImageFacts, width: int | None = None, keep_p3: bo
     profile = {"output_profile": "p3" if wide else "srgb", "intent": "relative"} if tagged else {}
     size = {"height": 10_000_000, "size": "down", "linear": target < facts.width, **profile}
     try:
-        if facts.format in ("bmp", "ico"):
-            image = _open_by_pillow(data).thumbnail_image(target, **size)
-        elif facts.format == "heic":
-            image = _open_heic(data).thumbnail_image(target, **size)
-        elif facts.format == "jpeg" and (shrink := _shrink_on_load(facts.width / target)) > 1:
-            opened = pyvips.Image.new_from_buffer(data, "", shrink=shrink, access="sequential", fail_on="truncated")
-            image = opened.copy_memory().autorot().thumbnail_image(target, **size)
-        else:
+        load = FORMATS[facts.format].load
+        loaded = load(data, facts.width / target) if load else None
+        if loaded is None:
             image = pyvips.Image.thumbnail_buffer(data, target, fail_on="truncated", **size)
+        else:
+            image = loaded.thumbnail_image(target, **size)
         decoded = _eight_bit(image, grey=facts.colour in ("b-w", "grey16"))
         return Pixels(decoded.array, bytes(pyvips.Image.profile_load("p3"))) if wide else decoded
     except (pyvips.Error, OSError, ValueError, SyntaxError, MemoryError, PillowImage.DecompressionBombError) as error:
@@ -102,25 +97,19 @@ def _profile_of(data: bytes) -> bytes:
     return b""
 
 
-def decode_plain(data: bytes, is_avif: bool = False) -> NDArray[np.uint8]:
-    """The pixels of a file that an encoder of ours just made: sRGB, upright, no profile. Raises PictureError.
+def decode_plain(data: bytes, kind: FormatName) -> NDArray[np.uint8]:
+    """The pixels of a file that an encoder of ours just made, as a browser would show them: sRGB, upright, no profile.
 
-    AVIF is decoded by libavif, which spreads chroma as browsers do; libvips' own decoder repeats it, which scores up to
-    two points less.
+    Raises PictureError.
     """
+    as_browsers = FORMATS[kind].decode_as_browsers
     try:
-        if is_avif:
-            with PillowImage.open(io.BytesIO(data)) as opened:
-                return np.asarray(opened.convert("RGBA" if "A" in opened.getbands() else "RGB"), dtype=np.uint8)
+        if as_browsers:
+            return as_browsers(data)
         image = pyvips.Image.new_from_buffer(data, "")
         return _eight_bit(image, grey=image.bands < 3).array
     except (pyvips.Error, OSError) as error:
         raise PictureError(f"The file just made can't be decoded: {error}.") from error
-
-
-def _shrink_on_load(factor: float) -> int:
-    """The JPEG decoder's own reduction (2, 4, 8) that leaves at least half to be done in linear light."""
-    return next((n for n in (8, 4, 2) if factor >= n * 2), 1)
 
 
 def reduce(pixels: Pixels, width: int) -> Pixels:
@@ -137,21 +126,3 @@ def _eight_bit(image: Any, grey: bool) -> Pixels:
     image = image.colourspace("b-w" if grey else "srgb").cast("uchar")
     array: NDArray[np.uint8] = np.asarray(image.numpy(), dtype=np.uint8)
     return Pixels(np.ascontiguousarray(array.reshape(image.height, image.width, image.bands)))
-
-
-def _open_heic(data: bytes) -> Any:
-    with pillow_heif.open_heif(data).to_pillow() as opened:
-        image = Pixels(np.asarray(opened.convert("RGBA" if opened.has_transparency_data else "RGB"))).as_vips()
-        profile = opened.info.get("icc_profile")
-    if profile:
-        image = image.copy()
-        image.set_type(pyvips.GValue.blob_type, "icc-profile-data", profile)
-    return image
-
-
-def _open_by_pillow(data: bytes) -> Any:
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore", PillowImage.DecompressionBombWarning)
-        with PillowImage.open(io.BytesIO(data)) as opened:
-            mode = "RGBA" if "A" in opened.getbands() or opened.mode == "P" else "RGB"
-            return Pixels(np.asarray(opened.convert(mode), dtype=np.uint8)).as_vips()

@@ -7,13 +7,13 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, S
 from dataclasses import dataclass
 from math import inf
 
+from ivory_thistle.core.formats.tiers import TIERS, Tier, shown_by
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.limits import Within, unlimited
 from ivory_thistle.core.references.site import Page, SiteFile, SiteReading
 from ivory_thistle.core.rewriting.delivery import Delivery, NewFile
 from ivory_thistle.core.selection.loads import Loaded, PageOnScreens, estimated
-from ivory_thistle.core.selection.screen import SHOWN, Screen
-from ivory_thistle.core.selection.tier import TIERS, Tier
+from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.core.treatment.roles import Slot
 
 
@@ -83,7 +83,7 @@ class Predictor:
     ) -> dict[tuple[str, Tier], tuple[Loaded, ...]]:
         page = PageOnScreens(path, site, read)
         return {
-            (screen.name, tier): estimated(page.loads(screen, SHOWN[tier]), site.files.__getitem__)
+            (screen.name, tier): estimated(page.loads(screen, shown_by(tier)), site.files.__getitem__)
             for screen in self._screens
             for tier in TIERS
         }

@@ -10,9 +10,9 @@ from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
+from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier, and_older
 from ivory_thistle.core.references.site import Page, Placement, SiteReading
 from ivory_thistle.core.rewriting.css import Outcomes
-from ivory_thistle.core.selection.tier import TIERS, Tier
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,7 +40,7 @@ def compute_savings(site: SiteReading, outcomes: Outcomes, new_bytes: Mapping[st
     at_first: set[str] = set()
     pages = []
     for page in site.pages:
-        before = files_given(page, {}, "baseline", sizes)
+        before = files_given(page, {}, BASELINE, sizes)
         after = {tier: files_given(page, outcomes, tier, sizes) for tier in TIERS}
         at_first |= before
         for tier in TIERS:
@@ -63,7 +63,7 @@ def files_given(page: Page, outcomes: Outcomes, tier: Tier, sizes: Mapping[str, 
         if p.file not in local or (p.use == "social" and p.file in shown):
             continue
         outcome = outcomes.get((p.source, p.start), {})
-        given = next((outcome[t] for t in TIERS[TIERS.index(tier) :] if t in outcome), p.file)
+        given = next((outcome[t] for t in and_older(tier) if t in outcome), p.file)
         one_load = p.use in ("single", "candidate") and p.element in ("img", "source")
         key = (p.source, p.choice_start, "img") if one_load else (p.source, number, "")
         if given and not _is_passed_over(p, page):

@@ -6,11 +6,11 @@ from collections import defaultdict
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
+from ivory_thistle.core.formats.tiers import BASELINE, Tier, modern_tiers
 from ivory_thistle.core.references.css import CssReading, CssReference, Declaration
 from ivory_thistle.core.references.site import Placement
 from ivory_thistle.core.references.source import Edit
 from ivory_thistle.core.rewriting.delivery import Delivery, NewFile, sibling_address
-from ivory_thistle.core.selection.tier import MODERN_TIERS, Tier
 
 Outcomes = dict[tuple[str, int], dict[Tier, str]]
 """For a rewritten placement (source path, start), the file that each tier is given."""
@@ -58,9 +58,9 @@ def _options(delivery: Delivery) -> tuple[NewFile, ...]:
 
     None where no file of every tier's is of that width, so that the last option would be heavier than the others.
     """
-    modern = [f for tier in MODERN_TIERS if (f := delivery.widest(tier))]
+    modern = [f for tier in modern_tiers() if (f := delivery.widest(tier))]
     width = modern[0].width if modern else 0
-    last = [f for f in delivery.rungs("baseline") if f.width == width]
+    last = [f for f in delivery.rungs(BASELINE) if f.width == width]
     if not modern or any(f.width != width for f in modern) or not (last or width == delivery.width):
         return ()
     return (*modern, *last)
@@ -90,7 +90,7 @@ class _Writer:
             plain += between + one
             modern += between + (self._image_set(placement.address, delivery, options, one) if options else one)
             at = reference.end
-            got: dict[Tier, str] = {"baseline": own.path} if own else {}
+            got: dict[Tier, str] = {BASELINE: own.path} if own else {}
             got |= {f.tier: f.path for f in options}
             if got:
                 edits.append(Edit(reference.start, reference.end, one))
@@ -105,9 +105,9 @@ class _Writer:
         """Typed candidates, the best first, each with the resolution that keeps the painted size."""
         said = []
         for f in options:
-            typed = f" type({self.quote}{f.mime}{self.quote})" if f.tier != "baseline" else ""
+            typed = f" type({self.quote}{f.mime}{self.quote})" if f.tier != BASELINE else ""
             said.append(f"{self._url(address, f)}{typed} {f.width / delivery.width:.6g}x")
-        if options[-1].tier != "baseline":
+        if options[-1].tier != BASELINE:
             said.append(f"{one} 1x")
         return f"image-set({', '.join(said)})"
 

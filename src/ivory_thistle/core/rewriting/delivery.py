@@ -6,10 +6,10 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from urllib.parse import quote
 
-from ivory_thistle.core.images.sniff import EXTENSIONS, MIME, ImageFormat
+from ivory_thistle.core.formats.table import FORMATS, FormatName
+from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier
 from ivory_thistle.core.references.addresses import FileIndex
 from ivory_thistle.core.selection.screen import USEFUL_DENSITY
-from ivory_thistle.core.selection.tier import TIERS, Tier
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,7 +18,7 @@ class NewFile:
 
     path: str
     tier: Tier
-    format: ImageFormat
+    format: FormatName
     width: int
     height: int
     bytes: int
@@ -29,7 +29,7 @@ class NewFile:
     @property
     def mime(self) -> str:
         """Its media type, for the `type` of a source."""
-        return MIME[self.format]
+        return FORMATS[self.format].mime
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,7 +60,7 @@ class Delivery:
     @property
     def own_size(self) -> NewFile | None:
         """The file of the original's own size that every browser shows; None where none was worth it."""
-        return next((f for f in self.files if f.tier == "baseline" and f.width == self.width), None)
+        return next((f for f in self.files if f.tier == BASELINE and f.width == self.width), None)
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,7 +68,7 @@ class RenditionFacts:
     """A rendition without its data, as it is stored: what naming needs."""
 
     tier: Tier
-    format: ImageFormat
+    format: FormatName
     width: int
     height: int
     bytes: int
@@ -107,13 +107,14 @@ def plan_delivery(
     """
     taken: dict[str, str] = {}
     deliveries = {}
+    order = list(TIERS)
     for original in originals:
         path = original.path
         folder, _, own = path.rpartition("/")
         stem = own.rsplit(".", 1)[0] if "." in own[1:] else own
         files = []
         for r in original.renditions:
-            fields = {"name": stem, "width": r.width, "height": r.height, "ext": EXTENSIONS[r.format][0]}
+            fields = {"name": stem, "width": r.width, "height": r.height, "ext": FORMATS[r.format].extensions[0]}
             name = f"{folder}/{names.format(**fields)}".lstrip("/")
             occupied = index.taken(name) and not (replacing and name == path)
             if occupied or taken.get(name.casefold(), r.sha256) != r.sha256:
@@ -121,7 +122,7 @@ def plan_delivery(
                 name = f"{before}-{r.sha256[:8]}.{extension}"
             taken[name.casefold()] = r.sha256
             files.append(NewFile(name, r.tier, r.format, r.width, r.height, r.bytes, r.sha256, r.settings, r.score))
-        files.sort(key=lambda f: (TIERS.index(f.tier), f.width))
+        files.sort(key=lambda f: (order.index(f.tier), f.width))
         if files:
             deliveries[path] = Delivery(path, original.width, original.height, tuple(files), original.top)
     return deliveries

@@ -7,6 +7,8 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
 from ivory_thistle.core.faults import Fault
+from ivory_thistle.core.formats.table import FORMATS
+from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier, modern_tiers
 from ivory_thistle.core.references.css import read_css, read_style_attribute
 from ivory_thistle.core.references.markup import Attribute, Tag, escape_attribute, tags
 from ivory_thistle.core.references.page import declared_length
@@ -16,7 +18,6 @@ from ivory_thistle.core.rewriting.css import Outcomes, rewrite_declarations
 from ivory_thistle.core.rewriting.delivery import Delivery, NewFile, sibling_address
 from ivory_thistle.core.rewriting.offers import Box, Form, Offer, set_offer, single_offer, srcset
 from ivory_thistle.core.rewriting.surroundings import CAUTIOUS, Terms
-from ivory_thistle.core.selection.tier import MODERN_TIERS, TIERS, Tier
 
 WRAPPER = '<picture style="display:contents">'
 """The added element has no box: flex and grid items, widths and floats stay the `img`'s."""
@@ -219,7 +220,7 @@ class _PageRewriter:
 
     def _rewrite(self, element: _Element, offer: Offer) -> None:
         tag, modern = element.tag, element.form >= Form.STEADY
-        sources = [self._source_tag(element, offer, t) for t in MODERN_TIERS if offer.sets.get(t)] if modern else []
+        sources = [self._source_tag(element, offer, t) for t in modern_tiers() if offer.sets.get(t)] if modern else []
         changed = self._own_set(element, offer)
         src = tag.get("src")
         if offer.src and src and element.single:
@@ -242,7 +243,7 @@ class _PageRewriter:
 
     def _own_set(self, element: _Element, offer: Offer) -> bool:
         """Gives the element itself its candidates; true when anything changed."""
-        own = offer.sets.get("baseline")
+        own = offer.sets.get(BASELINE)
         if not own:
             return False
         attribute = element.tag.get("srcset")
@@ -255,10 +256,10 @@ class _PageRewriter:
 
     def _note(self, element: _Element, offer: Offer, modern: bool) -> None:
         """Keeps what each tier is given for the element, and which new files it names."""
-        tiers = TIERS if modern else ("baseline",)
+        tiers = TIERS if modern else (BASELINE,)
         got: dict[Tier, str] = {t: offer.sets[t][-1].path for t in tiers if offer.sets.get(t)}
-        if "baseline" not in got and offer.src:
-            got["baseline"] = offer.src.path
+        if BASELINE not in got and offer.src:
+            got[BASELINE] = offer.src.path
         for p in [*element.candidates, *([element.single] if element.single else [])]:
             self.result.outcomes[p.source, p.start] = got
         named = [c.path for t in tiers for c in offer.sets.get(t, ())] + ([offer.src.path] if offer.src else [])
@@ -326,7 +327,7 @@ class _PageRewriter:
             self._note_plain(placement, delivery.own_size)
 
     def _note_plain(self, placement: Placement, new: NewFile) -> None:
-        self.result.outcomes[placement.source, placement.start] = {"baseline": new.path}
+        self.result.outcomes[placement.source, placement.start] = {BASELINE: new.path}
         self.result.offered.add(new.path)
 
     def _styles(self, tag: Tag, placements: list[Placement]) -> None:
@@ -367,7 +368,7 @@ class _PageRewriter:
 
     def _size(self, tag: Tag, delivery: Delivery) -> None:
         """Gives width and height where they are missing, in the original's proportions."""
-        if not delivery.height or delivery.files[0].format == "svg":
+        if not delivery.height or FORMATS[delivery.files[0].format].vector:
             return
         has_width, has_height = tag.get("width"), tag.get("height")
         width = declared_length(tag, "width")

@@ -6,11 +6,11 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import IntEnum
 
+from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier, modern_tiers
 from ivory_thistle.core.references.families import Family, one_picture
 from ivory_thistle.core.references.site import Image, Placement
 from ivory_thistle.core.rewriting.delivery import Delivery, NewFile, sibling_address
 from ivory_thistle.core.selection.screen import USEFUL_DENSITY
-from ivory_thistle.core.selection.tier import MODERN_TIERS, TIERS, Tier
 
 
 class Form(IntEnum):
@@ -39,7 +39,7 @@ class Candidate:
 
 @dataclass(frozen=True, slots=True)
 class Offer:
-    """Candidates by tier, those of "baseline" for the element itself; `src` is its plain address.
+    """Candidates by tier, those of BASELINE for the element itself; `src` is its plain address.
 
     `sizes` None leaves what the element says. `corrected`: labels of the original candidates told wrong widths.
     """
@@ -52,7 +52,7 @@ class Offer:
 
     def best(self, modern: bool) -> Tier | None:
         """The most modern tier that has candidates; `modern` False: of the element itself."""
-        tiers: Iterable[Tier] = TIERS if modern else ("baseline",)
+        tiers: Iterable[Tier] = TIERS if modern else (BASELINE,)
         return next((t for t in tiers if self.sets.get(t)), None)
 
 
@@ -88,12 +88,12 @@ def single_offer(address: str, delivery: Delivery, form: Form, box: Box) -> Offe
     slot = box.slot if box.fixed else 0
     sets: dict[Tier, tuple[Candidate, ...]] = {}
     mimes: dict[Tier, str] = {}
-    for tier in MODERN_TIERS:
+    for tier in modern_tiers():
         rungs = delivery.rungs(tier, slot)
         if rungs:
             sets[tier] = _labelled(address, rungs if follows and not box.one else rungs[-1:], delivery)
             mimes[tier] = rungs[-1].mime
-    fallback = delivery.rungs("baseline", slot)
+    fallback = delivery.rungs(BASELINE, slot)
     enough = min(round(slot * USEFUL_DENSITY) or delivery.width, delivery.top or delivery.width)
     complete = bool(fallback) and fallback[-1].width >= enough
     kept = fallback if follows and not box.one else fallback[-1:] if complete else ()
@@ -101,7 +101,7 @@ def single_offer(address: str, delivery: Delivery, form: Form, box: Box) -> Offe
     if kept and not complete:
         candidates = (*candidates, Candidate(address, delivery.path, f"{delivery.width}w"))
     if len(candidates) > 1 or (candidates and candidates[0].descriptor):
-        sets["baseline"] = candidates
+        sets[BASELINE] = candidates
     src = _candidate(address, fallback[-1], "") if complete and kept else None
     return Offer(sets, mimes, _sizes(delivery, form, box, slot), src)
 
@@ -161,10 +161,10 @@ def _family_offer(family: Family, src: Placement | None, deliveries: Mapping[str
         mimes[tier] = rungs[-1].mime
         if not whole:
             sets[tier] += (Candidate(largest.address, delivery.path, f"{image.facts.width}w"),)
-    if "baseline" not in sets:
-        sets["baseline"] = tuple(Candidate(p.address, i.path, f"{i.facts.width}w") for p, i in family.members)
+    if BASELINE not in sets:
+        sets[BASELINE] = tuple(Candidate(p.address, i.path, f"{i.facts.width}w") for p, i in family.members)
     plain = next((i for p, i in family.members if src and p.file == src.file), None)
-    new = next((f for f in delivery.rungs("baseline") if plain and f.width >= plain.facts.width), None)
+    new = next((f for f in delivery.rungs(BASELINE) if plain and f.width >= plain.facts.width), None)
     return Offer(sets, mimes, None, _candidate(largest.address, new, "") if new else None, family.mislabelled)
 
 
@@ -189,7 +189,7 @@ def _one_by_one(candidates: Sequence[Placement], src: Placement | None, deliveri
     shown = [*candidates, implied] if implied else list(candidates)
     sets: dict[Tier, tuple[Candidate, ...]] = {}
     mimes: dict[Tier, str] = {}
-    for tier in MODERN_TIERS:
+    for tier in modern_tiers():
         files = [(p, d, d.widest(tier)) for p in shown if (d := deliveries.get(p.file or ""))]
         made = [(p, d, new) for p, d, new in files if new]
         if len(made) == len(shown):
@@ -197,7 +197,7 @@ def _one_by_one(candidates: Sequence[Placement], src: Placement | None, deliveri
             mimes[tier] = made[0][2].mime
     own = [_replaced(p, deliveries) for p in candidates]
     if any(c.path != p.file for c, p in zip(own, candidates, strict=True)):
-        sets["baseline"] = tuple(own)
+        sets[BASELINE] = tuple(own)
     plain = deliveries.get(src.file or "") if src else None
     new = plain.own_size if plain else None
     return Offer(sets, mimes, None, _candidate(src.address, new, "") if src and new else None)
@@ -205,7 +205,7 @@ def _one_by_one(candidates: Sequence[Placement], src: Placement | None, deliveri
 
 def _replaced(placement: Placement, deliveries: Mapping[str, Delivery]) -> Candidate:
     delivery = deliveries.get(placement.file or "")
-    new = delivery.widest("baseline") if delivery else None
+    new = delivery.widest(BASELINE) if delivery else None
     if not delivery or not new:
         return Candidate(placement.address, placement.file or "", placement.descriptor)
     return _candidate(placement.address, new, _scaled(placement, delivery, new))

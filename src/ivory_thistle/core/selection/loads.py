@@ -13,8 +13,9 @@ from typing import Literal
 from urllib.parse import urldefrag
 from xml.etree.ElementTree import Element
 
+from ivory_thistle.core.formats.table import FORMATS
+from ivory_thistle.core.formats.tiers import Tier, shown_by, shown_by_chromium
 from ivory_thistle.core.images.facts import ImageFacts
-from ivory_thistle.core.images.sniff import MIME
 from ivory_thistle.core.references.addresses import FileIndex, join, page_address
 from ivory_thistle.core.references.site import SiteFile, SiteReading
 from ivory_thistle.core.references.source import read_css_source, read_html_source
@@ -32,8 +33,7 @@ from ivory_thistle.core.selection.document import SVG, Document, ImageElement, l
 from ivory_thistle.core.selection.media import matches_media
 from ivory_thistle.core.selection.paint import Painted, Painter
 from ivory_thistle.core.selection.policy import allows, allows_inline, sources_of
-from ivory_thistle.core.selection.screen import SHOWN, SHOWN_BY_CHROMIUM, Screen
-from ivory_thistle.core.selection.tier import Tier
+from ivory_thistle.core.selection.screen import Screen
 
 LoadKind = Literal["img", "input", "poster", "svg", "plugged", "background", "before", "after", "preload"]
 _PLUGGED = {"object": "data", "embed": "src"}
@@ -280,8 +280,8 @@ def loaded_in_tier(
     `img` than we say (its box was not known, or one was in its memory), the tier's candidate of the like size stands
     for it. What markup and style sheets do not explain (a script's picture) stays where the tier shows its format.
     """
-    theirs = {load.place: load for load in page.loads(screen, SHOWN_BY_CHROMIUM)}
-    ours = {load.place: load for load in page.loads(screen, SHOWN[tier])}
+    theirs = {load.place: load for load in page.loads(screen, shown_by_chromium())}
+    ours = {load.place: load for load in page.loads(screen, shown_by(tier))}
     places: dict[str, list[tuple[int, str]]] = defaultdict(list)
     for place, load in theirs.items():
         places[load.address].append(place)
@@ -320,7 +320,7 @@ def _like(
     if place is None:
         return None
     mine = file_of(one.path).image
-    known = {address: page.file(address) for address in page.offered(place, screen, SHOWN[tier])}
+    known = {address: page.file(address) for address in page.offered(place, screen, shown_by(tier))}
     files = [(a, f, f.image) for a, f in known.items() if f and f.image and _shows(tier, f)]
     if not files or mine is None:
         return None
@@ -330,7 +330,7 @@ def _like(
 
 
 def _shows(tier: Tier, file: SiteFile) -> bool:
-    return file.image is not None and MIME.get(file.image.format, "") in SHOWN[tier]
+    return file.image is not None and FORMATS[file.image.format].mime in shown_by(tier)
 
 
 def estimated(loads: Iterable[Load], file_of: Callable[[str], SiteFile]) -> tuple[Loaded, ...]:

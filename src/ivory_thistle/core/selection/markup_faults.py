@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from ivory_thistle.core.faults import Fault, FaultKind
-from ivory_thistle.core.images.sniff import MIME
+from ivory_thistle.core.formats.table import format_of_mime
 from ivory_thistle.core.references.markup import Tag, tags
 from ivory_thistle.core.references.page import attribute_text
 from ivory_thistle.core.references.source import Source
@@ -17,7 +17,7 @@ from ivory_thistle.core.selection.media import is_understood
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 
 _HINT = re.compile(r"srcset|<picture", re.IGNORECASE)
-_KNOWN_TYPES = frozenset(MIME.values()) | {"image/apng", "image/jxl", "image/heic", "image/heif", "image/jpg"}
+_ALSO_KNOWN = "image/jxl"
 
 
 @dataclass(slots=True)
@@ -80,7 +80,7 @@ class _Reader:
         media, kind = self.text(tag, "media"), (self.text(tag, "type") or "").split(";")[0].strip().lower()
         if media and not is_understood(media):
             self.say("media-unusable", f'The media condition "{media}" is not understood and never matches.', at)
-        if kind and kind not in _KNOWN_TYPES:
+        if kind and kind != _ALSO_KNOWN and not format_of_mime(kind):
             self.say("picture-source", f'No browser shows the type "{kind}", so this source is never used.', at)
         if not media and not kind and parse_srcset(self.text(tag, "srcset") or "").candidates:
             picture.always_taken = tag

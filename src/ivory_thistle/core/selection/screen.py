@@ -1,10 +1,8 @@
-"""Screens: the viewports that pages are judged on, and what media conditions can ask of them."""
+"""Screens: the viewports that pages are judged on."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
-
-from ivory_thistle.core.selection.tier import Tier
 
 USEFUL_DENSITY = 2.0
 """Device pixels a CSS px up to which a picture gains from more of its own (common practice, no source)."""
@@ -32,18 +30,3 @@ DEFAULT_SCREENS = (
     Screen("laptop", 1440, 900, 2),
     Screen("desktop", 1920, 1080, 1),
 )
-
-SHOWN_BY_ALL = frozenset(
-    {"image/jpeg", "image/jpg", "image/png", "image/gif", "image/svg+xml", "image/bmp", "image/x-icon",
-     "image/vnd.microsoft.icon", "image/apng", "image/pjpeg", "image/x-png", "image/x-ms-bmp"}
-)  # fmt: skip
-
-SHOWN: dict[Tier, frozenset[str]] = {
-    "baseline": SHOWN_BY_ALL,
-    "webp": SHOWN_BY_ALL | {"image/webp"},
-    "avif": SHOWN_BY_ALL | {"image/webp", "image/avif"},
-}
-"""The media types that a browser of each tier shows."""
-
-SHOWN_BY_CHROMIUM = SHOWN["avif"] | {"image/jxl"}
-"""Debian's Chromium shows JPEG XL too."""

@@ -6,9 +6,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from hashlib import sha256
 
+from ivory_thistle.core.formats.table import FORMATS, FormatName
+from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier
 from ivory_thistle.core.images.facts import ImageFacts
-from ivory_thistle.core.images.sniff import NAMES, ImageFormat
-from ivory_thistle.core.selection.tier import TIERS, Tier
 from ivory_thistle.core.treatment.making import Made
 from ivory_thistle.core.treatment.rules import Rules
 
@@ -18,7 +18,7 @@ class Rendition:
     """One encoded output of an image; `data` is the file, `settings` how it was encoded, `score` how it looks."""
 
     tier: Tier
-    format: ImageFormat
+    format: FormatName
     width: int
     height: int
     settings: str
@@ -51,14 +51,14 @@ def keep_what_is_worth_it(
 
     `own` is a fallback of the original's own size, apart from the ladder.
     """
-    fallback = made["baseline"]
+    fallback = made[BASELINE]
     said = [*words, *_shortfalls(made, rules)]
-    kept: list[tuple[Tier, Made]] = [("baseline", m) for m in _worth_replacing(fallback, facts, rules, said)]
+    kept: list[tuple[Tier, Made]] = [(BASELINE, m) for m in _worth_replacing(fallback, facts, rules, said)]
     standing = [min(m.encoded.bytes, facts.bytes) for m in fallback]
     rival = fallback[-1].encoded.format if kept else facts.format
-    for tier in reversed([t for t in TIERS if t in made and t != "baseline"]):
+    for tier in reversed([t for t in TIERS if t in made and t != BASELINE]):
         files = made[tier]
-        name = NAMES[files[-1].encoded.format]
+        name = FORMATS[files[-1].encoded.format].label
         if not all(m.met for m in files):
             said.append(f"{name} dropped: it can't keep this look.")
             continue
@@ -66,15 +66,15 @@ def keep_what_is_worth_it(
         before, after = sum(standing), sum(sizes)
         if rules.tier_is_worth_it(before, after, len(files)) and sizes[-1] < standing[-1]:
             kept += [(tier, m) for m in files]
-            gain = f"saves {100 * (1 - after / before):.0f} % over {NAMES[rival]}"
+            gain = f"saves {100 * (1 - after / before):.0f} % over {FORMATS[rival].label}"
             said.append(f"{name} {gain} ({kb(before)} to {kb(after)}).")
             standing, rival = sizes, files[-1].encoded.format
         else:
             said.append(f"{name} dropped: {kb(after)} against {kb(before)} is not worth a file.")
     said += _at_the_same_look(made, kept)
     if own and own.met and rules.replacement_is_worth_it(facts.bytes, own.encoded.bytes):
-        kept.append(("baseline", own))
-        name = NAMES[own.encoded.format]
+        kept.append((BASELINE, own))
+        name = FORMATS[own.encoded.format].label
         said.append(f"In its own size {name} weighs {kb(own.encoded.bytes)}, where one address alone is taken.")
     order = {tier: n for n, tier in enumerate(TIERS)}
     kept.sort(key=lambda k: (order[k[0]], k[1].encoded.width))
@@ -88,7 +88,7 @@ def _shortfalls(made: Mapping[Tier, Sequence[Made]], rules: Rules) -> list[str]:
         for m in files:
             if m.met:
                 continue
-            at = f"{NAMES[m.encoded.format]} at {m.encoded.width:,} px"
+            at = f"{FORMATS[m.encoded.format].label} at {m.encoded.width:,} px"
             if rules.cap:
                 said.append(f"{at} can't be held to {kb(rules.cap)}: {kb(m.encoded.bytes)} at its lowest quality.")
             else:
@@ -101,7 +101,7 @@ def _worth_replacing(fallback: Sequence[Made], facts: ImageFacts, rules: Rules, 
     widest = fallback[-1].encoded
     kept = [m for m in fallback if m.encoded.bytes < facts.bytes]
     if widest.width == facts.width and not rules.replacement_is_worth_it(facts.bytes, widest.bytes):
-        would = f"{NAMES[widest.format]} would be {kb(widest.bytes)}"
+        would = f"{FORMATS[widest.format].label} would be {kb(widest.bytes)}"
         said.append(f"The original ({kb(facts.bytes)}) stays as the widest fallback: {would}.")
         return [m for m in kept if m is not fallback[-1]]
     return kept
@@ -109,12 +109,12 @@ def _worth_replacing(fallback: Sequence[Made], facts: ImageFacts, rules: Rules, 
 
 def _at_the_same_look(made: Mapping[Tier, Sequence[Made]], kept: Sequence[tuple[Tier, Made]]) -> list[str]:
     """What the best tier that is kept weighs at its widest, and the others at the same look."""
-    best = next((t for t in TIERS if t != "baseline" and any(tier == t for tier, _ in kept)), None)
+    best = next((t for t in TIERS if t != BASELINE and any(tier == t for tier, _ in kept)), None)
     if best is None or any(made[t][-1].score is None for t in made):
         return []
-    name, width = NAMES[made[best][-1].encoded.format], made[best][-1].encoded.width
+    name, width = FORMATS[made[best][-1].encoded.format].label, made[best][-1].encoded.width
     others = [
-        f"{NAMES[made[t][-1].encoded.format]} at the same look {kb(made[t][-1].encoded.bytes)}"
+        f"{FORMATS[made[t][-1].encoded.format].label} at the same look {kb(made[t][-1].encoded.bytes)}"
         for t in TIERS
         if t in made and t != best and made[t][-1].met
     ]

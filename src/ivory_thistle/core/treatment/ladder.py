@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from ivory_thistle.core.images.sniff import NAMES
+from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.references.families import one_picture
 from ivory_thistle.core.references.site import Image, Placement, SiteReading
 from ivory_thistle.core.selection.screen import USEFUL_DENSITY
@@ -124,7 +124,7 @@ def _plan(
     if larger:
         return Plan(image, role, reason=f"A narrower copy of {larger}; the ladder of that one stands for it.")
     natural, height = image.facts.width, image.facts.height
-    if image.facts.format == "svg":
+    if image.facts.is_vector:
         return Plan(image, role, (Step(natural),))
     wanted: list[Step] = []
     shown = {p.use for p in placements}
@@ -154,16 +154,17 @@ def _why_left_alone(image: Image, placements: list[Placement], rules: Rules) -> 
     facts = image.facts
     shown = [p for p in placements if p.use != "social"]
     if facts.problem:
-        return f"It {facts.problem}." if facts.problem[:2] in ("is", "cl") else f"It can't be read: {facts.problem}."
-    if facts.format == "svg" and not rules.svg:
+        return f"It {facts.problem}."
+    if facts.is_vector and not rules.svg:
         return "The rules leave vector drawings as they are."
     if facts.frames > 1 and not rules.animations:
         return f"The rules leave animations as they are; it has {facts.frames} frames."
-    if facts.format in ("avif", "ico"):
-        return f"{NAMES[facts.format]} stays as it is."
-    if not facts.treatable and facts.format != "svg" and facts.frames == 1:
-        return f"{NAMES[facts.format]} is not a format that every browser shows; convert it by hand."
-    if facts.bytes < rules.leave_below_bytes and facts.format != "svg":
+    row = FORMATS[facts.format]
+    if row.kept:
+        return f"{row.label} stays as it is."
+    if not facts.treatable and not facts.is_vector and facts.frames == 1:
+        return f"{row.label} is not a format that every browser shows; convert it by hand."
+    if facts.bytes < rules.leave_below_bytes and not facts.is_vector:
         return f"Already small: under {rules.leave_below_bytes / 1000:g} kB."
     if not shown:
         return "Only named for social cards; no page shows it."

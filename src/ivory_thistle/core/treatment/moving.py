@@ -1,4 +1,4 @@
-"""Animations: the same frames and timing in WebP, and in AVIF where that pays; the original stays as the fallback."""
+"""Animations: the same frames and timing in modern formats, where that pays; the original stays as the fallback."""
 
 from __future__ import annotations
 
@@ -7,15 +7,14 @@ from hashlib import sha256
 
 import numpy as np
 
-from ivory_thistle.core.encoders import Encoded
-from ivory_thistle.core.images.animation import Animation, decode_animation, write_avif, write_webp
+from ivory_thistle.core.formats.encoder import Encoded
+from ivory_thistle.core.formats.table import FORMATS
+from ivory_thistle.core.formats.tiers import TIERS, Moving, Tier
+from ivory_thistle.core.images.animation import Animation, decode_animation
 from ivory_thistle.core.images.facts import ImageFacts, read_facts
-from ivory_thistle.core.images.sniff import NAMES, ImageFormat
 from ivory_thistle.core.quality import FrameScores, Prepared, prepare, score_frames
 from ivory_thistle.core.search import Coder, Hint, fewest_bytes
-from ivory_thistle.core.selection.tier import Tier
 from ivory_thistle.core.treatment.choice import Rendition, Treated, kb
-from ivory_thistle.core.treatment.making import LIMITS, SCALES
 from ivory_thistle.core.treatment.roles import Role
 from ivory_thistle.core.treatment.rules import Rules
 
@@ -32,13 +31,16 @@ def treat_animation(data: bytes, facts: ImageFacts, width: int, rules: Rules, ro
     maker = _Maker(decode_animation(data, facts, width), rules.fidelity_for(role, "animation"))
     words = [f"Animation of {facts.frames} frames as {role}: the worst frame kept at a score of {maker.goal}."]
     found: list[Rendition] = []
-    standing, rival = facts.bytes, NAMES[facts.format]
-    for tier in (t for t in ("webp", "avif") if t in rules.formats):
-        if tier == "avif" and maker.animation.plays:
-            words.append("AVIF left out: it can't be told how often to play.")
+    standing, rival = facts.bytes, FORMATS[facts.format].label
+    for tier, row in reversed(TIERS.items()):
+        if tier not in rules.formats or row.moving is None:
             continue
-        made = maker.avif() if tier == "avif" else maker.webp()
-        name, size = NAMES[made.encoded.format], made.encoded.bytes
+        name = FORMATS[row.format].label
+        if maker.animation.plays and not row.moving.ends:
+            words.append(f"{name} left out: it can't be told how often to play.")
+            continue
+        made = maker.make(tier, row.moving)
+        size = made.encoded.bytes
         if not made.met:
             words.append(f"{name} dropped: it can't keep this look.")
         elif rules.tier_is_worth_it(standing, size):
@@ -74,31 +76,27 @@ class _Maker:
         self._judged = sorted({round(n) for n in np.linspace(0, count - 1, min(count, _JUDGED))})
         self._prepared: list[Prepared] = [prepare(animation.frames[n].array) for n in self._judged]
 
-    def webp(self) -> _Made:
-        """The smaller of a lossless file and the lossy one that keeps the look."""
-        lossless = self._encoded("webp", write_webp(self.animation, None), "lossless")
-        lossy = self._searched("webp")
-        whole = FrameScores(100.0, 100.0, 0)
-        return lossy if lossy.met and lossy.encoded.bytes < lossless.bytes else _Made(lossless, whole)
+    def make(self, tier: Tier, moving: Moving) -> _Made:
+        """The smallest that keeps the look: lossy, or without loss where the format can and that is smaller."""
+        lossy = self._searched(tier, moving)
+        if not moving.lossless:
+            return lossy
+        whole = self._encoded(tier, moving.write(self.animation, None), "lossless")
+        return lossy if lossy.met and lossy.encoded.bytes < whole.bytes else _Made(whole, FrameScores(100.0, 100.0, 0))
 
-    def avif(self) -> _Made:
-        """The smallest that keeps the look."""
-        return self._searched("avif")
-
-    def _searched(self, tier: Tier) -> _Made:
-        kind: ImageFormat = "avif" if tier == "avif" else "webp"
-        write = write_avif if tier == "avif" else write_webp
+    def _searched(self, tier: Tier, moving: Moving) -> _Made:
+        making = TIERS[tier].making
 
         def encode(quality: int) -> Encoded:
-            return self._encoded(kind, write(self.animation, quality), f"quality {quality}")
+            return self._encoded(tier, moving.write(self.animation, quality), f"quality {quality}")
 
-        coder = Coder(encode, lambda e: self._scores(e).worst, LIMITS[tier], SCALES[tier])
-        found = fewest_bytes(coder, self.goal, Hint(SCALES[tier].setting(self.goal)), most=_MOST_TRIES)
+        coder = Coder(encode, lambda e: self._scores(e).worst, making.limits, making.scale)
+        found = fewest_bytes(coder, self.goal, Hint(making.scale.setting(self.goal)), most=_MOST_TRIES)
         return _Made(found.encoded, self._scores(found.encoded), found.met)
 
-    def _encoded(self, kind: ImageFormat, data: bytes, words: str) -> Encoded:
-        first = self.animation.frames[0]
-        return Encoded(kind, first.width, first.height, f"{len(self.animation.frames)} frames, {words}", data)
+    def _encoded(self, tier: Tier, data: bytes, words: str) -> Encoded:
+        first, count = self.animation.frames[0], len(self.animation.frames)
+        return Encoded(TIERS[tier].format, first.width, first.height, f"{count} frames, {words}", data)
 
     def _scores(self, encoded: Encoded) -> FrameScores:
         facts, _ = read_facts(f"x.{encoded.format}", encoded.data)

@@ -6,8 +6,8 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
 from typing import Any, Literal
 
+from ivory_thistle.core.formats.tiers import TIERS, Tier, modern_tiers
 from ivory_thistle.core.images.metadata import MetadataPolicy
-from ivory_thistle.core.selection.tier import MODERN_TIERS, Tier
 from ivory_thistle.core.treatment.roles import ROLES, Role
 
 Fidelity = Literal["exacting", "faithful", "everyday", "lean"]
@@ -28,7 +28,8 @@ class Rules:
     `fidelity` is the score that a role's lossy files must keep, found by search; lettering keeps at least
     `lettering`. Rungs that only dense screens load may score `dense_less` points less (never under lean): a picture
     that is shown smaller hides its compression. `cap` (0: none) asks for the best look within so many bytes a file
-    instead. `fixed` takes the qualities as they are and searches nothing.
+    instead. `fixed` takes `qualities` (by tier, on its encoder's scale; the tier's own where none is given) and
+    searches nothing. `formats` are the modern tiers that files are made for.
 
     A tier's files must on average save `tier_share` and `tier_bytes` over those of the next tier, a replacement
     `worth_share` or `worth_bytes`. `metadata` is what is kept of EXIF and XMP; `keep_p3` leaves Display P3 pictures in
@@ -45,10 +46,8 @@ class Rules:
     dense_less: int = 10
     cap: int = 0
     fixed: bool = False
-    avif_quality: int = 56
-    webp_quality: int = 80
-    jpeg_quality: int = 80
-    formats: tuple[Tier, ...] = MODERN_TIERS
+    qualities: Mapping[Tier, int] = field(default_factory=dict)
+    formats: tuple[Tier, ...] = field(default_factory=modern_tiers)
     max_width: int = 1920
     widths: tuple[int, ...] = (480, 960, 1440, 1920)
     most_rungs: int = 6
@@ -71,6 +70,10 @@ class Rules:
             wanted = max(wanted, self.lettering)
         return max(wanted - self.dense_less, min(wanted, FIDELITIES["lean"])) if dense else wanted
 
+    def quality_for(self, tier: Tier) -> int:
+        """The quality of a tier's files where qualities are fixed."""
+        return self.qualities.get(tier, TIERS[tier].making.fixed)
+
     def replacement_is_worth_it(self, before: int, after: int) -> bool:
         """True when `after` saves at least the share or the bytes that a replacement must save."""
         saved = before - after
@@ -89,9 +92,13 @@ class Rules:
     def from_dict(cls, values: Mapping[str, Any]) -> Rules:
         """Rules from plain values; names that rules do not know are ignored.
 
-        One number for `fidelity` holds for all roles; 0 was how fixed qualities were once written.
+        One number for `fidelity` holds for all roles; 0 was how fixed qualities were once written. A tier's quality
+        once had a name of its own, like `webp_quality`.
         """
         known = {k: v for k, v in values.items() if k in cls.__dataclass_fields__}
+        named = {t: values[old] for t, row in TIERS.items() if (old := f"{row.format}_quality") in values}
+        if named:
+            known["qualities"] = named | dict(known.get("qualities", {}))
         for name in ("widths", "formats"):
             if name in known:
                 known[name] = tuple(known[name])

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from ivory_thistle.core.formats.table import FORMATS
+from ivory_thistle.core.formats.tiers import BASELINE, Tier, modern_tiers
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.kind import DRAWN, look_at
 from ivory_thistle.core.images.metadata import kept_metadata
 from ivory_thistle.core.images.pixels import Pixels, decode, reduce
 from ivory_thistle.core.images.resize import Resize, resize, sharpened
 from ivory_thistle.core.quality import prepare, score
-from ivory_thistle.core.selection.tier import MODERN_TIERS, Tier
 from ivory_thistle.core.treatment.choice import Treated, keep_what_is_worth_it
 from ivory_thistle.core.treatment.ladder import Step
 from ivory_thistle.core.treatment.making import Rung, Wish, make_files, refusal
@@ -19,8 +20,6 @@ from ivory_thistle.core.treatment.roles import Role
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.treatment.vectors import treat_vector
 
-# Drawings in these have been blurred already: to keep that without loss would cost more than the file itself.
-_SPOILT = frozenset({"jpeg", "heic", "avif"})
 _SHARPENING = (0.35, 0.2)
 _UNHARMED = 90.0
 """A sharpening that scores less than this against the picture as it is has gone too far."""
@@ -36,7 +35,7 @@ def treat_image(
     size: Resize | None = None,
     own_size: bool = False,
 ) -> Treated:
-    """Makes AVIF, WebP and a fallback at each step, keeping what is worth it. Raises PictureError, EncodeError.
+    """Makes a file for every tier at each step, keeping what is worth it. Raises PictureError, EncodeError.
 
     `kind` is that of the image's look (None: it is looked at now); what was drawn and not yet spoilt stays lossless.
     `size` reshapes the picture before the steps, which may then not be wider than that. `own_size` adds a fallback of
@@ -45,7 +44,7 @@ def treat_image(
     A rendition is never larger than the file it replaces; a tier is kept only where its files together
     are worth having over the next tier's.
     """
-    if facts.format == "svg":
+    if facts.is_vector:
         return treat_vector(data, facts, rules)
     widths = sorted(steps, key=lambda s: s.width)
     if facts.frames > 1:
@@ -55,7 +54,8 @@ def treat_image(
     if kind is None:
         look = look_at(data, facts)
         kind = look.kind if look else ""
-    drawn = kind in DRAWN and facts.format not in _SPOILT
+    # To keep what is blurred already without loss would cost more than the file itself.
+    drawn = kind in DRAWN and not FORMATS[facts.format].lossy
     rungs = []
     for step in widths:
         small = reduce(top, step.width)
@@ -65,12 +65,12 @@ def treat_image(
     def fidelity(rung: Rung) -> int:
         return rules.fidelity_for(role, kind, rung.dense)
 
-    left_out = {t: words for t in MODERN_TIERS if t in rules.formats and (words := refusal(t, rungs))}
-    tiers: tuple[Tier, ...] = (*(t for t in rules.formats if t not in left_out), "baseline")
+    left_out = {t: words for t in modern_tiers() if t in rules.formats and (words := refusal(t, rungs))}
+    tiers: tuple[Tier, ...] = (*(t for t in rules.formats if t not in left_out), BASELINE)
     wish = Wish(rules, drawn, fidelity, kept_metadata(data, rules.metadata))
     made = make_files(rungs, wish, tiers)
     said = [_opening(rules, role, kind, drawn, rungs), *(f"{w} It is left out." for w in left_out.values())]
-    own = make_files([Rung(top)], wish, ("baseline",))["baseline"][0] if own_size else None
+    own = make_files([Rung(top)], wish, (BASELINE,))[BASELINE][0] if own_size else None
     return keep_what_is_worth_it(made, facts, rules, said, own)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from hashlib import sha256
 
+from ivory_thistle.core.formats.tiers import BASELINE
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.vector import smaller_svg
 from ivory_thistle.core.treatment.choice import Rendition, Treated, kb
@@ -24,8 +25,6 @@ def treat_vector(data: bytes, facts: ImageFacts, rules: Rules) -> Treated:
         return Treated((), (words, *found.words))
     share = 100 * (1 - after / before)
     words = f"Vector drawing: {share:.0f} % less for the same drawing ({kb(before)} to {kb(after)})."
-    file = Rendition(
-        "baseline", "svg", facts.width, facts.height, "ballast out, figures rounded", sha256(found.data).hexdigest(),
-        found.data,
-    )  # fmt: skip
+    digest, how = sha256(found.data).hexdigest(), "ballast out, figures rounded"
+    file = Rendition(BASELINE, facts.format, facts.width, facts.height, how, digest, found.data)
     return Treated((file,), (words, *found.words))

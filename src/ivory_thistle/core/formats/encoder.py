@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Literal, Protocol
 
 from ivory_thistle.core.errors import EncodeError
-from ivory_thistle.core.images.metadata import NO_METADATA, Metadata, with_exif
+from ivory_thistle.core.formats.table import FORMATS, FormatName
+from ivory_thistle.core.images.metadata import NO_METADATA, Metadata
 from ivory_thistle.core.images.pixels import Pixels
-from ivory_thistle.core.images.sniff import NAMES, ImageFormat
 
 Chroma = Literal["4:2:0", "4:2:2", "4:4:4"]
 Engine = Literal["", "svt"]
@@ -39,7 +40,7 @@ class Settings:
 class Encoded:
     """A finished file of the same pixel size as what went in; `settings` in words, `how` as they were given."""
 
-    format: ImageFormat
+    format: FormatName
     width: int
     height: int
     settings: str
@@ -60,7 +61,7 @@ class Ability:
     (docs/decisions/0009).
     """
 
-    format: ImageFormat
+    format: FormatName
     qualities: tuple[int, int]
     speed: tuple[float, float]
     chromas: tuple[Chroma, ...] = ("4:2:0",)
@@ -84,15 +85,24 @@ class Writer(Protocol):
 
 @dataclass(frozen=True, slots=True)
 class Encoder:
-    """One format behind the contract that all share."""
+    """One format behind the contract that all share (tests/core/test_encoders.py).
+
+    `put_exif` puts an EXIF block into a file that `write` made; None where `write` does so itself.
+    """
 
     can: Ability
     write: Writer
-    faults: tuple[type[Exception], ...] = field(default=(OSError, ValueError))
+    faults: tuple[type[Exception], ...] = (OSError, ValueError)
+    put_exif: Callable[[bytes, bytes], bytes] | None = None
+
+    @property
+    def label(self) -> str:
+        """The format in sentences."""
+        return FORMATS[self.can.format].label
 
     def refusal(self, pixels: Pixels, settings: Settings) -> str:
         """In words, what the encoder can't do of this; empty when it can all."""
-        can, name = self.can, NAMES[self.can.format]
+        can, name = self.can, self.label
         lossy = settings.quality is not None
         low, high = can.qualities
         checks = (
@@ -117,7 +127,7 @@ class Encoder:
         try:
             data, words = self.write(pixels, settings, metadata)
         except self.faults as error:
-            raise EncodeError(f"{NAMES[self.can.format]} encoder: {error}") from error
-        if self.can.format != "avif":
-            data = with_exif(self.can.format, data, metadata.exif)
+            raise EncodeError(f"{self.label} encoder: {error}") from error
+        if self.put_exif and metadata.exif:
+            data = self.put_exif(data, metadata.exif)
         return Encoded(self.can.format, pixels.width, pixels.height, words, data, settings)

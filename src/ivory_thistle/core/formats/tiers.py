@@ -1,0 +1,144 @@
+"""Audience tiers: visitors by what their browser shows, and how the files for each are made. One row a tier."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from ivory_thistle.core.formats.encoder import Encoder, Settings
+from ivory_thistle.core.formats.table import FORMATS, FormatName
+from ivory_thistle.core.search.scale import Scale
+
+if TYPE_CHECKING:
+    from ivory_thistle.core.images.animation import Animation
+
+Tier = str
+"""The name of a tier, e.g. "avif"."""
+
+BASELINE: Tier = "baseline"
+"""Browsers that show no modern format. What is made for them replaces the original in its own place."""
+
+GAINS_AT = (50, 65, 75, 80, 85, 90)
+"""The scores that `Making.gains` are told for."""
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """What decides about colour: `exacting` fidelity, fine coloured `texture`, and whether qualities are `fixed`."""
+
+    exacting: bool
+    texture: bool
+    fixed: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Making:
+    """How a tier's lossy files are made and searched.
+
+    `scale` is a typical picture's, of the thorough encoder at half chroma and 8 bits; `limits` are the qualities that a
+    search may take; `gains` by how many points the thorough encoder scores above the quick one, at `GAINS_AT`. `fixed`
+    is the quality where nothing is searched, `fixed_drawn` the least for drawings.
+
+    `settings` of a quality, with finer chroma or not, and smoother gradients or not; `fine_from_start` whether a look
+    asks for finer chroma at once. Beyond `half_chroma_up_to`, whole chroma may need fewer bytes for the same score.
+    `probes`: a quick encode is so much cheaper than a thorough one that it is always worth a try.
+
+    `drawn` are the ways for drawings, lossless first and then by falling quality, each with the format's name; none:
+    they are made like all else.
+    """
+
+    encoder: Encoder
+    scale: Scale
+    limits: tuple[int, int]
+    gains: tuple[float, ...]
+    fixed: int
+    settings: Callable[[int, bool, bool], Settings]
+    fine_from_start: Callable[[Look], bool]
+    fixed_drawn: int = 0
+    half_chroma_up_to: int = 100
+    probes: bool = True
+    drawn: tuple[tuple[FormatName, Settings], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Moving:
+    """How a tier's animations are written: at a quality, or without loss (None) where it can.
+
+    `ends`: the format can tell that an animation ends.
+    """
+
+    write: Callable[[Animation, int | None], bytes]
+    lossless: bool = False
+    ends: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class TierRow:
+    """A tier: its browsers show all that older ones show, and files of `format`.
+
+    `words` name its visitors in a sentence. The larger `order`, the more modern. `in_chromium`: the Chromium that
+    measures shows it too.
+    """
+
+    name: Tier
+    words: str
+    format: FormatName
+    order: int
+    making: Making
+    moving: Moving | None = None
+    in_chromium: bool = True
+
+
+TIERS: dict[Tier, TierRow] = {}
+"""Every tier by its name, the most modern first."""
+
+
+def register_tier(row: TierRow) -> None:
+    """Adds a tier in its place, or replaces the row of its name."""
+    rows = sorted([*(r for r in TIERS.values() if r.name != row.name), row], key=lambda r: -r.order)
+    TIERS.clear()
+    TIERS.update((r.name, r) for r in rows)
+
+
+@contextmanager
+def registered_tier(row: TierRow) -> Iterator[None]:
+    """A tier that is in the table for the length of a block."""
+    register_tier(row)
+    try:
+        yield
+    finally:
+        del TIERS[row.name]
+
+
+def modern_tiers() -> tuple[Tier, ...]:
+    """All but the baseline, the most modern first."""
+    return tuple(name for name in TIERS if name != BASELINE)
+
+
+def and_older(tier: Tier) -> tuple[Tier, ...]:
+    """The tier and all older ones, the most modern first."""
+    return tuple(name for name, row in TIERS.items() if row.order <= TIERS[tier].order)
+
+
+def measured_tier() -> Tier:
+    """The tier that the Chromium which measures belongs to."""
+    return next(name for name, row in TIERS.items() if row.in_chromium)
+
+
+def is_modern(name: FormatName) -> bool:
+    """Whether a format is what makes a tier of its own."""
+    return any(TIERS[tier].format == name for tier in modern_tiers())
+
+
+def shown_by(tier: Tier) -> frozenset[str]:
+    """The media types that a tier's browsers show."""
+    newer = {TIERS[name].format for name in and_older(tier) if name != BASELINE}
+    rows = (row for row in FORMATS.values() if row.shown_by_all or row.name in newer)
+    return frozenset(mime for row in rows for mime in row.mimes)
+
+
+def shown_by_chromium() -> frozenset[str]:
+    """The media types that Debian's Chromium shows: JPEG XL too."""
+    return shown_by(measured_tier()) | {"image/jxl"}

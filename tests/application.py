@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+import socket
 import threading
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
 import httpx
+import uvicorn
 
+from ivory_thistle.api.__main__ import opened
 from ivory_thistle.api.access import Access
+from ivory_thistle.api.app import create_app
 
 ROOT = Path(__file__).parent.parent
 
@@ -35,3 +41,28 @@ class Application:
                 return now
             assert time.monotonic() < deadline, f"{path} is still {now['state']}"
             threading.Event().wait(0.05)
+
+
+@contextmanager
+def running(data_folder: Path) -> Iterator[Application]:
+    """The whole application on a data folder of its own: front end, jobs and database, on a free port of loopback."""
+    data_folder.mkdir(exist_ok=True)
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    access = Access(data_folder, port)
+    app = create_app(lambda: opened(data_folder), access, ROOT / "web" / "dist")
+    server = uvicorn.Server(
+        uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning", timeout_graceful_shutdown=2)
+    )
+    thread = threading.Thread(target=server.run, daemon=True)
+    thread.start()
+    while not server.started:
+        assert thread.is_alive(), "the application did not start"
+        threading.Event().wait(0.02)
+    address = f"http://127.0.0.1:{port}"
+    secret = (data_folder / "secret").read_text()
+    with httpx.Client(base_url=address, timeout=60, headers={"authorization": f"Bearer {secret}"}) as client:
+        yield Application(address, client, access)
+    server.should_exit = True
+    thread.join(60)

@@ -2,24 +2,17 @@
 
 from __future__ import annotations
 
-import socket
 import sys
-import threading
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-import httpx
 import pytest
-import uvicorn
 from sqlalchemy import Engine
 
 sys.path.insert(0, str(Path(__file__).parent))
 
-from application import ROOT, Application
-from ivory_thistle.api.__main__ import opened
-from ivory_thistle.api.access import Access
-from ivory_thistle.api.app import create_app
+from application import Application, running
 from ivory_thistle.store.database import connect, migrate
 from ivory_thistle.store.mariadb import MariaDb
 from pictures import write_site
@@ -58,25 +51,8 @@ def engine(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Engine]:
 @pytest.fixture(scope="session")
 def application(data_folder: Path) -> Iterator[Application]:
     """The whole application with its front end, workers and database, on loopback."""
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
-    access = Access(data_folder, port)
-    app = create_app(lambda: opened(data_folder), access, ROOT / "web" / "dist")
-    server = uvicorn.Server(
-        uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning", timeout_graceful_shutdown=2)
-    )
-    thread = threading.Thread(target=server.run, daemon=True)
-    thread.start()
-    while not server.started:
-        assert thread.is_alive(), "the application did not start"
-        threading.Event().wait(0.02)
-    address = f"http://127.0.0.1:{port}"
-    secret = (data_folder / "secret").read_text()
-    with httpx.Client(base_url=address, timeout=60, headers={"authorization": f"Bearer {secret}"}) as client:
-        yield Application(address, client, access)
-    server.should_exit = True
-    thread.join(60)
+    with running(data_folder) as application:
+        yield application
 
 
 @pytest.fixture(scope="session")

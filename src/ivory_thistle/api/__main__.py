@@ -27,6 +27,7 @@ from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import connect, migrate, sessions
 from ivory_thistle.store.mariadb import MariaDb, port_is_free
+from ivory_thistle.workflows.plugged import load_formats
 from ivory_thistle.workflows.room import Places
 
 DEMO_NAME = "Corvane Ridge Observatory"
@@ -51,6 +52,7 @@ def main() -> int:
     for log in options.data.glob("*.log"):
         log.chmod(0o600)
     try:
+        load_formats()
         with held(options.data, options.port):
             return _serve(options)
     except ThistleError as error:

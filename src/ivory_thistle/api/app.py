@@ -62,7 +62,8 @@ def create_app(
             )
             for row in TIERS.values()
         ]
-        return schemas.Vocabulary(tiers=tiers, roles=list(ROLES), fidelities=dict(FIDELITIES.items()))
+        fidelities = [schemas.FidelityOut(name=name, score=score) for name, score in FIDELITIES.items()]
+        return schemas.Vocabulary(tiers=tiers, roles=list(ROLES), fidelities=fidelities)
 
     # Events come first: their paths are longer than those of the nouns they watch.
     for router in (

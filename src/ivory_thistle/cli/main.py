@@ -18,6 +18,7 @@ from ivory_thistle.intake.browser import PageMeasurement
 from ivory_thistle.intake.crawl import CrawlOptions
 from ivory_thistle.jobs.log import configure_log
 from ivory_thistle.workflows.headless import audit_json, measure_folder, measured_json
+from ivory_thistle.workflows.plugged import load_formats
 from ivory_thistle.workflows.sources import read_source
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=__doc__)
@@ -89,6 +90,7 @@ def main() -> None:
     # Results go to standard output; the log must not be among them.
     configure_log()
     try:
+        load_formats()
         app(standalone_mode=False)
     except ThistleError as error:
         typer.echo(str(error), err=True)

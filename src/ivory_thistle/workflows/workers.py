@@ -25,6 +25,7 @@ from typing import Any
 import cv2
 
 from ivory_thistle.core.errors import ThistleError
+from ivory_thistle.workflows.plugged import load_formats, named_formats
 
 AT_ONCE = 2
 _POLL_SECONDS = 0.2
@@ -145,7 +146,7 @@ class _Worker:
         while True:
             ours, theirs = context.Pipe()
             life, end = context.Pipe(duplex=False)
-            process = context.Process(target=_serve, args=(theirs, life), daemon=True)
+            process = context.Process(target=_serve, args=(theirs, life, named_formats()), daemon=True)
             try:
                 process.start()
                 break
@@ -203,9 +204,10 @@ class _Worker:
         return [Outcome(in_hand.key, error=CallFailedError(words))], others
 
 
-def _serve(connection: Connection, life: Connection) -> None:
+def _serve(connection: Connection, life: Connection, formats: tuple[str, ...]) -> None:
     """A worker's life: calls in, answers out, until the one who asks is gone."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    load_formats(formats)
     threading.Thread(target=_end_with, args=(life,), daemon=True).start()
     with suppress(OSError):
         os.nice(_STEPS_BACK)

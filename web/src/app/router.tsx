@@ -8,11 +8,11 @@ import {
   redirect,
 } from "@tanstack/react-router";
 import { AuditScreen } from "@/features/audit/audit-screen";
-import { readView } from "@/features/audit/audit-view";
 import { readFilter } from "@/features/library/library-filter";
 import { SitesScreen } from "@/features/sites/sites-screen";
 import { Empty } from "@/shared/ui/basics";
 import { Patterns } from "@/shared/ui/state";
+import { readView } from "@/shared/ui/view";
 import { SiteFrame } from "./site-frame";
 
 const root = createRootRoute({
@@ -91,6 +91,7 @@ const savings = createRoute({
   getParentRoute: () => site,
   path: "savings",
   component: lazyRouteComponent(() => import("@/features/savings/savings-screen"), "SavingsScreen"),
+  validateSearch: readView,
 });
 const handover = createRoute({
   getParentRoute: () => site,

@@ -3,10 +3,18 @@ import { Link, Outlet, useParams } from "@tanstack/react-router";
 import { useEffect, useRef } from "react";
 import type { Schemas } from "@/shared/api/client";
 import { useProgress } from "@/shared/api/progress";
-import { findingsQuery, forecastQuery, isAuditing, runQuery, siteQuery } from "@/shared/api/queries";
+import {
+  findingsQuery,
+  forecastQuery,
+  isAuditing,
+  runQuery,
+  siteQuery,
+  vocabularyQuery,
+} from "@/shared/api/queries";
 import { bytes, count, counted, less } from "@/shared/format/figures";
 import { Failed, Loading } from "@/shared/ui/basics";
 import { type OpenSite, SiteProvider } from "@/shared/ui/site-context";
+import { VocabularyProvider } from "@/shared/ui/vocabulary";
 
 /** The frame of an open site: the spine of steps at the left, the ledger line at the top. */
 export function SiteFrame() {
@@ -23,29 +31,34 @@ export function SiteFrame() {
     queries.setQueryData(runQuery(now.id).queryKey, now),
   );
   useFreshAudit(siteId, capture?.state === "ready" ? capture.id : undefined);
-  if (site.isPending) return <Loading what="the site" />;
-  if (site.isError) {
+  const vocabulary = useQuery(vocabularyQuery);
+  const error = site.error ?? vocabulary.error;
+  if (error) {
+    const again = () => Promise.all([site.refetch(), vocabulary.refetch()]);
     return (
       <main className="p-8">
-        <Failed error={site.error} again={() => site.refetch()} />
+        <Failed screen error={error} again={again} />
         <p className="mt-4">
           <Link to="/">Go to the sites</Link>
         </p>
       </main>
     );
   }
+  if (!site.data || !vocabulary.data) return <Loading screen what="the site" />;
   if (!site.data.capture) return <Loading what="the capture" />;
   const open = site.data as OpenSite;
   return (
-    <SiteProvider value={open}>
-      <div className="grid min-h-screen grid-cols-1 grid-rows-[auto_auto_1fr] md:grid-cols-[196px_minmax(0,1fr)] md:grid-rows-[auto_1fr]">
-        <Spine site={open} />
-        <LedgerLine site={open} />
-        <main className="min-w-0 px-4 py-7 md:px-8">
-          <Outlet />
-        </main>
-      </div>
-    </SiteProvider>
+    <VocabularyProvider value={vocabulary.data}>
+      <SiteProvider value={open}>
+        <div className="grid min-h-screen grid-cols-1 grid-rows-[auto_auto_1fr] md:grid-cols-[196px_minmax(0,1fr)] md:grid-rows-[auto_1fr]">
+          <Spine site={open} />
+          <LedgerLine site={open} />
+          <main className="min-w-0 px-4 py-7 md:px-8">
+            <Outlet />
+          </main>
+        </div>
+      </SiteProvider>
+    </VocabularyProvider>
   );
 }
 

@@ -9,6 +9,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.treatment.roles import Role
+from ivory_thistle.core.treatment.rules import Fidelity
 
 BudgetState = Literal["within", "near", "over"]
 
@@ -52,12 +53,19 @@ class TierOut(Out):
     measured: bool
 
 
+class FidelityOut(Out):
+    """A fidelity and the score that its files keep."""
+
+    name: Fidelity
+    score: int
+
+
 class Vocabulary(Out):
-    """The words that the interface offers: tiers (the most modern first), roles, and fidelities with their scores."""
+    """The words that the interface offers: tiers (the most modern first), roles, and fidelities."""
 
     tiers: list[TierOut]
     roles: list[Role]
-    fidelities: dict[str, int]
+    fidelities: list[FidelityOut]
 
 
 class Room(Out):

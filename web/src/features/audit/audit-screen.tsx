@@ -1,27 +1,31 @@
-import { useInfiniteQuery } from "@tanstack/react-query";
+import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { api, type Schemas, told } from "@/shared/api/client";
+import { measurementQuery } from "@/shared/api/queries";
 import { against, bytes, counted } from "@/shared/format/figures";
 import { Button, buttonLook, Empty, Failed, Loading, Title } from "@/shared/ui/basics";
+import { DialogButton } from "@/shared/ui/dialog";
 import { useSite } from "@/shared/ui/site-context";
 import { INKS } from "@/shared/ui/state";
+import { type View, ViewSentence, withDefaults } from "@/shared/ui/view";
 import { WeightStrip } from "@/shared/ui/weight-strip";
 import { AuditTabs } from "./audit-tabs";
-import { type AuditView, withDefaults } from "./audit-view";
-import { BudgetForm } from "./budget-form";
+import { BudgetWord } from "./budget-word";
+import { Budgets } from "./budgets";
 import { MeasureBar } from "./measure-bar";
-import { MeasuredList } from "./measured-list";
+import { MeasuredList, useMeasuredPages } from "./measured-list";
 
 /** Every page against its budget, those furthest over first. */
 export function AuditScreen() {
   const site = useSite();
   const navigate = useNavigate({ from: "/sites/$siteId/audit" });
   const view = withDefaults(useSearch({ from: "/sites/$siteId/audit" }));
-  const change = (part: Partial<AuditView>) =>
-    navigate({ search: (old) => ({ ...old, ...part }), replace: true });
+  const change = (part: Partial<View>) => navigate({ search: (old) => ({ ...old, ...part }), replace: true });
+  const measured = useMeasuredPages(view);
+  const screens = useQuery(measurementQuery(site.capture.id)).data?.screens ?? [];
   const ready = site.capture.state === "ready";
   if (!ready) return <NotReadYet />;
-  const over = site.ledger?.pages_over ?? 0;
+  const over = view.screen ? (measured.data?.pages[0]?.over ?? null) : (site.ledger?.pages_over ?? 0);
   return (
     <>
       <Title
@@ -36,18 +40,25 @@ export function AuditScreen() {
           </Link>
         }
       >
-        {headline(view.screen, over, site.capture.pages)}
+        {headline(over, site.capture.pages)}
       </Title>
       <AuditTabs />
-      <BudgetForm />
-      <MeasureBar view={view} change={change} />
+      <ViewSentence view={view} change={change} screens={screens} any words={["part", "tier", "line"]}>
+        {over ?? "…"} of {counted(site.capture.pages, "page")} over their budget of <BudgetWord />.
+      </ViewSentence>
+      <div className="mb-4 flex flex-wrap items-start gap-x-4 gap-y-2">
+        <MeasureBar />
+        <DialogButton trigger="Budgets by page, screen and role" title="Budgets" wide>
+          {(close) => <Budgets close={close} />}
+        </DialogButton>
+      </div>
       {view.screen ? <MeasuredList view={view} /> : <ByReference />}
     </>
   );
 }
 
-function headline(screen: string, over: number, pages: number): string {
-  if (screen) return `Pages on the ${screen} screen`;
+function headline(over: number | null, pages: number): string {
+  if (over === null) return "Pages against their budget";
   return over === 0
     ? `All ${counted(pages, "page")} within budget`
     : `${over} of ${counted(pages, "page")} over budget`;
@@ -74,7 +85,7 @@ function ByReference() {
       {pages.isPending && <Loading what="the pages" />}
       {pages.isError && <Failed error={pages.error} again={() => pages.refetch()} />}
       {pages.data && rows.length === 0 && <Empty>This capture holds no web page.</Empty>}
-      <ul className="mt-6 divide-y divide-rule border-y border-rule">
+      <ul className="mt-4 divide-y divide-rule border-y border-rule">
         {rows.map((page) => (
           <PageRow key={page.id} page={page} scale={scale} />
         ))}

@@ -1,13 +1,20 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type FormEvent, useEffect, useState } from "react";
+import { type FormEvent, useState } from "react";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { bytes, parseBytes } from "@/shared/format/figures";
-import { ROLES } from "@/shared/format/findings";
 import { Button, Failed, Loading } from "@/shared/ui/basics";
 import { FormEnd } from "@/shared/ui/dialog";
 import { useNotice } from "@/shared/ui/notices";
 import { useSite } from "@/shared/ui/site-context";
+import { type Role, useVocabulary } from "@/shared/ui/vocabulary";
 
+/** Asked once each time the dialog opens: an answer in the middle of typing would take the draft away. */
+const ONCE = {
+  staleTime: Number.POSITIVE_INFINITY,
+  gcTime: 0,
+  refetchOnWindowFocus: false,
+  refetchOnReconnect: false,
+} as const;
 const FIELD = "figure w-full rounded border border-rule bg-paper px-2 py-1 aria-invalid:border-madder";
 
 type PageRow = { key: number; pattern: string; screen: string; bytes: string; requests: string };
@@ -20,13 +27,14 @@ export function Budgets({ close }: { close: () => void }) {
   const budgets = useQuery({
     queryKey: ["site", site.id, "budgets"],
     queryFn: () => told(api.GET("/api/v1/sites/{site_id}/budgets", params)),
+    ...ONCE,
   });
   if (budgets.isPending) return <Loading what="the budgets" />;
   if (budgets.isError) return <Failed error={budgets.error} again={() => budgets.refetch()} />;
-  return <Editor key={budgets.dataUpdatedAt} budgets={budgets.data} close={close} />;
+  return <Editor budgets={budgets.data} close={close} />;
 }
 
-function draftOf(b: Schemas["Budgets"]): Draft {
+function draftOf(b: Schemas["Budgets"], roles: readonly Role[]): Draft {
   return {
     requests: String(b.page.requests ?? ""),
     pages: b.pages.map((p, key) => ({
@@ -37,7 +45,7 @@ function draftOf(b: Schemas["Budgets"]): Draft {
       requests: p.requests ? String(p.requests) : "",
     })),
     caps: Object.fromEntries(
-      ROLES.map((role) => {
+      roles.map((role) => {
         const cap = b.caps[role];
         return [role, { bytes: cap ? bytes(cap.bytes) : "", width: String(cap?.width ?? "") }];
       }),
@@ -49,7 +57,8 @@ function Editor({ budgets, close }: { budgets: Schemas["Budgets"]; close: () => 
   const site = useSite();
   const queries = useQueryClient();
   const say = useNotice();
-  const [draft, setDraft] = useState(() => draftOf(budgets));
+  const { roles } = useVocabulary();
+  const [draft, setDraft] = useState(() => draftOf(budgets, roles));
   const params = { params: { path: { site_id: site.id } } };
   const done = {
     onSuccess: () => {
@@ -68,7 +77,7 @@ function Editor({ budgets, close }: { budgets: Schemas["Budgets"]; close: () => 
       told(api.PUT("/api/v1/sites/{site_id}/budgets", { ...params, body })),
     ...done,
   });
-  const wanted = readDraft(draft, site.page_budget);
+  const wanted = readDraft(draft, site.page_budget, roles);
   const page = (at: number, part: Partial<PageRow>) =>
     setDraft({ ...draft, pages: draft.pages.map((p, n) => (n === at ? { ...p, ...part } : p)) });
   function submit(event: FormEvent) {
@@ -154,7 +163,7 @@ function Editor({ budgets, close }: { budgets: Schemas["Budgets"]; close: () => 
       <fieldset>
         <legend className="mb-2 font-semibold">Caps of one image, by role</legend>
         <div className="grid grid-cols-2 gap-x-8 gap-y-1">
-          {ROLES.map((role) => (
+          {roles.map((role) => (
             <div key={role} className="grid grid-cols-[90px_minmax(0,1fr)_minmax(0,1fr)] items-center gap-2">
               <span>{role}</span>
               {(["bytes", "width"] as const).map((side) => (
@@ -196,7 +205,7 @@ function Editor({ budgets, close }: { budgets: Schemas["Budgets"]; close: () => 
 }
 
 /** The draft as the server takes it; null where a figure can't be understood. */
-function readDraft(draft: Draft, pageBytes: number): Schemas["Budgets"] | null {
+function readDraft(draft: Draft, pageBytes: number, roles: readonly Role[]): Schemas["Budgets"] | null {
   const whole = (text: string) => (/^\d+$/.test(text.trim()) ? Number(text) : null);
   const requests = whole(draft.requests);
   const pages = draft.pages.map((p) => ({
@@ -209,7 +218,7 @@ function readDraft(draft: Draft, pageBytes: number): Schemas["Budgets"] | null {
       (p.requests.trim() !== "" && whole(p.requests) === null) ||
       (!p.bytes.trim() && !p.requests.trim()),
   }));
-  const caps = ROLES.map((role) => {
+  const caps = roles.map((role) => {
     const cap = draft.caps[role];
     return [role, { bytes: parseBytes(cap?.bytes ?? ""), width: whole(cap?.width ?? "") }] as const;
   });
@@ -226,12 +235,13 @@ function readDraft(draft: Draft, pageBytes: number): Schemas["Budgets"] | null {
 function Toml({ done }: { done: { onSuccess: () => void } }) {
   const site = useSite();
   const params = { params: { path: { site_id: site.id } } };
-  const [text, setText] = useState("");
+  const [draft, setDraft] = useState<string | null>(null);
   const known = useQuery({
     queryKey: ["site", site.id, "budgets", "toml"],
     queryFn: () => told(api.GET("/api/v1/sites/{site_id}/budgets.toml", params)),
+    ...ONCE,
   });
-  useEffect(() => setText(known.data?.toml ?? ""), [known.data]);
+  const text = draft ?? known.data?.toml ?? "";
   const take = useMutation({
     mutationFn: () =>
       told(api.PUT("/api/v1/sites/{site_id}/budgets.toml", { ...params, body: { toml: text } })),
@@ -243,7 +253,7 @@ function Toml({ done }: { done: { onSuccess: () => void } }) {
       <textarea
         aria-label="Budgets as TOML"
         value={text}
-        onChange={(e) => setText(e.target.value)}
+        onChange={(e) => setDraft(e.target.value)}
         rows={10}
         spellCheck={false}
         className="figure mt-2 w-full rounded border border-rule bg-paper px-2 py-1.5 text-[12.5px]"

@@ -3,18 +3,13 @@ import { api, told } from "@/shared/api/client";
 import { useProgress } from "@/shared/api/progress";
 import { findingsQuery, measurementQuery } from "@/shared/api/queries";
 import { count, counted, duration } from "@/shared/format/figures";
-import { TIERS } from "@/shared/format/tiers";
 import { Button, Failed, Progress } from "@/shared/ui/basics";
-import { Choice } from "@/shared/ui/choice";
 import { useNotice } from "@/shared/ui/notices";
 import { useSite } from "@/shared/ui/site-context";
-import { type AuditView, lineIndex, PARTS } from "./audit-view";
 import { ScreensDialog } from "./screens-dialog";
 
-type Props = { view: AuditView; change: (part: Partial<AuditView>) => void };
-
-/** Starts measuring, shows how far it is, and switches between what was measured. */
-export function MeasureBar({ view, change }: Props) {
+/** Starts measuring and shows how far it is. */
+export function MeasureBar() {
   const site = useSite();
   const captureId = site.capture.id;
   const queries = useQueryClient();
@@ -69,10 +64,6 @@ export function MeasureBar({ view, change }: Props) {
       </div>
     );
   }
-  const screens = [["", "By reference"], ...m.screens.map((s) => [s.name, sentence(s)])] as [
-    string,
-    string,
-  ][];
   return (
     <div className="mt-6 space-y-3">
       {going && (
@@ -94,37 +85,6 @@ export function MeasureBar({ view, change }: Props) {
         </Button>
       )}
       <div className="flex flex-wrap items-center gap-x-8 gap-y-2">
-        <Choice
-          label="Screen"
-          value={view.screen}
-          choices={screens}
-          onChange={(screen) => change({ screen })}
-        />
-        {view.screen && (
-          <>
-            <Choice label="Part" value={view.part} choices={PARTS} onChange={(part) => change({ part })} />
-            <Choice
-              label="Audience tier"
-              value={view.tier}
-              choices={TIERS}
-              onChange={(tier) => change({ tier })}
-            />
-            <label className="flex items-center gap-2 text-ink-soft">
-              On
-              <select
-                value={site.connections[lineIndex(site.connections, view.line)]?.name}
-                onChange={(e) => change({ line: e.target.value })}
-                className="rounded border border-rule bg-card px-2 py-1 text-ink"
-              >
-                {site.connections.map((c) => (
-                  <option key={c.name} value={c.name}>
-                    {c.name}
-                  </option>
-                ))}
-              </select>
-            </label>
-          </>
-        )}
         <ScreensDialog />
         {!going && (
           <Button onClick={() => start.mutate()} disabled={start.isPending}>
@@ -134,10 +94,4 @@ export function MeasureBar({ view, change }: Props) {
       </div>
     </div>
   );
-}
-
-function sentence(screen: { name: string; width: number; height: number; density: number }): string {
-  if (screen.name === "recorded") return "As recorded";
-  const name = screen.name.charAt(0).toUpperCase() + screen.name.slice(1);
-  return `${name} ${screen.width} × ${screen.height} @${screen.density}`;
 }

@@ -6,48 +6,52 @@ import { against, bytes, counted, fileName } from "@/shared/format/figures";
 import { Button, Empty, Failed, Loading } from "@/shared/ui/basics";
 import { useSite } from "@/shared/ui/site-context";
 import { INKS } from "@/shared/ui/state";
+import { lineIndex, type View } from "@/shared/ui/view";
+import { useTier } from "@/shared/ui/vocabulary";
 import { WeightStrip } from "@/shared/ui/weight-strip";
-import { type AuditView, lineIndex } from "./audit-view";
 
-/** Every page as measured on one screen: bytes on the wire, seconds, the largest picture, the shift of its layout. */
-export function MeasuredList({ view }: { view: AuditView }) {
+/** The pages as measured on the screen of a view, the heaviest first. */
+export function useMeasuredPages(view: View) {
   const site = useSite();
   const measurement = useQuery(measurementQuery(site.capture.id)).data;
   const settled = measurement?.state === "running" ? Math.floor(measurement.done / 8) : measurement?.done;
-  const pages = useInfiniteQuery({
+  return useInfiniteQuery({
     queryKey: ["measurement", measurement?.id, view.screen, view.tier, view.part, site, settled],
     queryFn: ({ pageParam }) =>
       told(
         api.GET("/api/v1/measurements/{measurement_id}/screens/{screen}/pages", {
           params: {
             path: { measurement_id: measurement?.id ?? 0, screen: view.screen },
-            query: { tier: view.tier, part: view.part, after: pageParam },
+            query: { tier: view.tier || undefined, part: view.part, after: pageParam },
           },
         }),
       ),
     initialPageParam: undefined as string | undefined,
     getNextPageParam: (last) => last.next ?? undefined,
     placeholderData: (old) => old,
-    enabled: measurement !== undefined && measurement !== null,
+    enabled: measurement !== undefined && measurement !== null && view.screen !== "",
   });
+}
+
+/** Every page as measured on one screen: bytes on the wire, seconds, the largest picture, the shift of its layout. */
+export function MeasuredList({ view }: { view: View }) {
+  const site = useSite();
+  const measurement = useQuery(measurementQuery(site.capture.id)).data;
+  const pages = useMeasuredPages(view);
+  const tier = useTier(view.tier);
   if (pages.isPending) return <Loading what="what was measured" />;
   if (pages.isError) return <Failed error={pages.error} again={() => pages.refetch()} />;
   const rows = pages.data.pages.flatMap((p) => p.items);
   if (rows.length === 0) {
     return <Empty>Nothing is measured on this screen yet; measure again to see it.</Empty>;
   }
-  const over = pages.data.pages[0]?.over ?? 0;
   const scale = Math.max(pages.data.pages[0]?.heaviest ?? 0, site.page_budget);
   return (
     <>
-      <p className="mt-4">
-        {over === 0 ? "Every page is within budget" : `${counted(over, "page")} over budget`}
-        {view.part === "opening" ? " at opening" : " when scrolled through"};{" "}
-        <span className="text-ink-soft">
-          {view.screen === "recorded"
-            ? "as the HAR file tells; it does not say on which screen."
-            : origin(measurement?.estimated ?? false, view.tier)}
-        </span>
+      <p className="text-ink-soft">
+        {view.screen === "recorded"
+          ? "As the recording tells; it does not say on which screen."
+          : origin(measurement?.estimated ?? false, tier.measured)}
       </p>
       <ul className="mt-4 divide-y divide-rule border-y border-rule">
         {rows.map((page) => (
@@ -63,7 +67,7 @@ export function MeasuredList({ view }: { view: AuditView }) {
   );
 }
 
-type RowProps = { page: Schemas["MeasuredPage"]; view: AuditView; scale: number };
+type RowProps = { page: Schemas["MeasuredPage"]; view: View; scale: number };
 
 function MeasuredRow({ page, view, scale }: RowProps) {
   const site = useSite();
@@ -81,7 +85,7 @@ function MeasuredRow({ page, view, scale }: RowProps) {
         <Link
           to="/sites/$siteId/audit/$pageId"
           params={{ siteId, pageId: String(page.page_id) }}
-          search={{ screen: view.screen }}
+          search={view}
           className="block truncate"
         >
           {page.path}
@@ -131,11 +135,11 @@ function MeasuredRow({ page, view, scale }: RowProps) {
 }
 
 /** Where the figures come from, in words. */
-function origin(estimated: boolean, tier: AuditView["tier"]): string {
+function origin(estimated: boolean, measured: boolean): string {
   if (estimated)
-    return "estimated from markup, for no browser is installed; lazy images count as not yet seen.";
-  if (tier === "avif") return "measured in Chromium.";
-  return "chosen anew from the markup for these browsers, starting from what Chromium was seen to load.";
+    return "Estimated from markup, for no browser is installed; lazy images count as not yet seen.";
+  if (measured) return "Measured in Chromium.";
+  return "Chosen anew from the markup for these browsers, starting from what Chromium was seen to load.";
 }
 
 function largest(page: Schemas["MeasuredPage"]): string {

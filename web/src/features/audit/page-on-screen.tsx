@@ -2,27 +2,27 @@ import { useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { measurementQuery } from "@/shared/api/queries";
-import { bytes, counted, fileName } from "@/shared/format/figures";
-import { type Tier, tierWords } from "@/shared/format/tiers";
+import { against, bytes, counted, fileName } from "@/shared/format/figures";
 import { Failed, Loading } from "@/shared/ui/basics";
-import { Choice } from "@/shared/ui/choice";
 import { useSite } from "@/shared/ui/site-context";
+import { INKS } from "@/shared/ui/state";
+import { lineIndex, type View, ViewSentence } from "@/shared/ui/view";
 
-type Props = { pageId: number; screen: string; tier: Tier; onScreen: (screen: string) => void };
+type Props = { pageId: number; view: View; change: (part: Partial<View>) => void };
 
 /** The page's picture on one screen, every placement outlined at its place with its weight. */
-export function PageOnScreen({ pageId, screen, tier, onScreen }: Props) {
+export function PageOnScreen({ pageId, view, change }: Props) {
   const site = useSite();
   const measurement = useQuery(measurementQuery(site.capture.id)).data;
-  const chosen = screen || measurement?.screens.at(-1)?.name || "";
+  const chosen = view.screen || measurement?.screens.at(-1)?.name || "";
   const page = useQuery({
-    queryKey: ["measurement", measurement?.id, chosen, tier, "page", pageId, measurement?.done],
+    queryKey: ["measurement", measurement?.id, chosen, view.tier, "page", pageId, measurement?.done],
     queryFn: () =>
       told(
         api.GET("/api/v1/measurements/{measurement_id}/screens/{screen}/pages/{page_id}", {
           params: {
             path: { measurement_id: measurement?.id ?? 0, screen: chosen, page_id: pageId },
-            query: { tier },
+            query: { tier: view.tier || undefined },
           },
         }),
       ),
@@ -30,30 +30,43 @@ export function PageOnScreen({ pageId, screen, tier, onScreen }: Props) {
     retry: false,
   });
   if (!measurement) return null;
-  const choices = measurement.screens.map((s) => [s.name, `${s.width} × ${s.height} @${s.density}`]) as [
-    string,
-    string,
-  ][];
+  const at = { ...view, screen: chosen };
   return (
     <section className="mt-8">
-      <h2 className="mb-2">On a screen</h2>
-      <Choice label="Screen of the picture" value={chosen} choices={choices} onChange={onScreen} />
+      <h2>On a screen</h2>
+      <ViewSentence view={at} change={change} screens={measurement.screens} words={["part", "tier", "line"]}>
+        {page.data ? <Weighs page={page.data} view={at} /> : "…"}
+      </ViewSentence>
       {page.isPending && <Loading what="the measured page" />}
       {page.isError && <Failed error={page.error} again={() => page.refetch()} />}
       {page.data && (
         <>
-          <p className="mt-3 mb-3 text-ink-soft">
-            <span className="figure text-ink">{bytes(page.data.opening)}</span> at opening,{" "}
-            <span className="figure text-ink">{bytes(page.data.scrolled)}</span> scrolled through, in{" "}
-            {counted(page.data.requests, "image file")}
-            {tier !== "avif" && `, for ${tierWords(tier)}`};{" "}
-            {measurement.estimated ? "estimated from markup" : "measured in Chromium"}.{" "}
+          <p className="mb-3 text-ink-soft">
+            {measurement.estimated ? "Estimated from markup" : "Measured in Chromium"}.{" "}
             {page.data.problem || page.data.errors.join(" ")}
           </p>
           <Outlines page={page.data} measurementId={measurement.id} />
         </>
       )}
     </section>
+  );
+}
+
+/** What the page weighs in the chosen part of a visit, against its budget and in seconds. */
+function Weighs({ page, view }: { page: Schemas["MeasuredPageDetail"]; view: View }) {
+  const site = useSite();
+  const opening = view.part === "opening";
+  const seconds = opening ? page.seconds_opening : page.seconds_scrolled;
+  const files = page.loaded.filter((file) => !opening || file.opening).length;
+  return (
+    <>
+      <span className="figure">{bytes(page[view.part])}</span> in {counted(files, "image file")},{" "}
+      <span className={`figure ${INKS[opening ? page.state_opening : page.state_scrolled]}`}>
+        {against(page[view.part], page.allowed)}
+      </span>
+      , in{" "}
+      <span className="figure">{(seconds[lineIndex(site.connections, view.line)] ?? 0).toFixed(1)} s</span>.
+    </>
   );
 }
 

@@ -8,6 +8,7 @@ import { Placements } from "@/shared/ui/placements";
 import { useSite } from "@/shared/ui/site-context";
 import { INKS } from "@/shared/ui/state";
 import { Thumbnail } from "@/shared/ui/thumbnail";
+import { withDefaults } from "@/shared/ui/view";
 import { WeightStrip } from "@/shared/ui/weight-strip";
 import { PageOnScreen } from "./page-on-screen";
 
@@ -17,7 +18,7 @@ export function PageScreen() {
   const siteId = String(site.id);
   const navigate = useNavigate();
   const pageId = Number(useParams({ from: "/sites/$siteId/audit/$pageId" }).pageId);
-  const { screen = "", tier = "avif" } = useSearch({ from: "/sites/$siteId/audit/$pageId" });
+  const search = useSearch({ from: "/sites/$siteId/audit/$pageId" });
   const page = useQuery({
     queryKey: ["capture", site.capture.id, "page", pageId, site.page_budget],
     queryFn: () =>
@@ -74,14 +75,13 @@ export function PageScreen() {
         }
       />
       <PageOnScreen
-        tier={tier}
         pageId={p.id}
-        screen={screen}
-        onScreen={(next) =>
+        view={withDefaults(search)}
+        change={(part) =>
           navigate({
             to: "/sites/$siteId/audit/$pageId",
             params: { siteId, pageId: String(p.id) },
-            search: { screen: next },
+            search: { ...search, ...part },
             replace: true,
           })
         }

@@ -4,12 +4,12 @@ import { useState } from "react";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { runQuery, siteQuery } from "@/shared/api/queries";
 import { count, counted } from "@/shared/format/figures";
-import { ROLES, type Role } from "@/shared/format/findings";
 import { Button } from "@/shared/ui/basics";
 import { Choice } from "@/shared/ui/choice";
 import { DialogButton, FormEnd } from "@/shared/ui/dialog";
 import { useNotice } from "@/shared/ui/notices";
 import { useSite } from "@/shared/ui/site-context";
+import { type Role, useVocabulary } from "@/shared/ui/vocabulary";
 import { type Filter, VIEWS } from "./library-filter";
 import type { Selection } from "./selection";
 
@@ -17,19 +17,21 @@ type Props = {
   filter: Filter;
   change: (part: Partial<Filter>) => void;
   selection: Selection;
-  total: number;
+  /** How many the filter lets through; undefined while that is not known. */
+  total: number | undefined;
 };
 
 /** How many are selected, and what can be done with them. */
 export function BulkBar({ filter, change, selection, total }: Props) {
   const roles = useRoles(selection);
   const treat = useTreat(selection);
+  const vocabulary = useVocabulary();
   return (
     <div className="mb-3 flex flex-wrap items-center gap-x-5 gap-y-2">
       <Choice label="View" value={filter.view} choices={VIEWS} onChange={(view) => change({ view })} />
       {selection.count === 0 ? (
-        <Button onClick={selection.everything} disabled={total === 0}>
-          Select all {count(total)}
+        <Button onClick={selection.everything} disabled={!total}>
+          {total ? `Select all ${count(total)}` : "Select all"}
         </Button>
       ) : (
         <>
@@ -45,7 +47,7 @@ export function BulkBar({ filter, change, selection, total }: Props) {
               <option value="" disabled>
                 choose …
               </option>
-              {ROLES.map((role) => (
+              {vocabulary.roles.map((role) => (
                 <option key={role} value={role}>
                   {role}
                 </option>
@@ -172,7 +174,7 @@ function PatternRole({ close }: { close: () => void }) {
           onChange={(e) => setRole(e.target.value as Role)}
           className="rounded border border-rule bg-paper px-2 py-1.5"
         >
-          {ROLES.map((r) => (
+          {useVocabulary().roles.map((r) => (
             <option key={r}>{r}</option>
           ))}
         </select>

@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
 import { api, told } from "@/shared/api/client";
 import { findingsQuery } from "@/shared/api/queries";
 import { count } from "@/shared/format/figures";
@@ -22,6 +23,12 @@ export function Facets({ filter, change }: Props) {
         }),
       ),
   });
+  const field = useRef<HTMLInputElement>(null);
+  const [find, setFind] = useState(filter.find);
+  // The address may change by itself (back, a link, "Show all again"), but not under the fingers that type.
+  useEffect(() => {
+    if (document.activeElement !== field.current) setFind(filter.find);
+  }, [filter.find]);
   const titles = new Map(useQuery(findingsQuery(site.capture.id)).data?.groups.map((g) => [g.code, g.title]));
   const toggle = (facet: Facet, value: string) => {
     const now = filter[facet];
@@ -36,8 +43,12 @@ export function Facets({ filter, change }: Props) {
         type="search"
         aria-label="Find in paths"
         placeholder="Find in paths"
-        defaultValue={filter.find}
-        onChange={(e) => change({ find: e.target.value || undefined })}
+        value={find}
+        onChange={(e) => {
+          setFind(e.target.value);
+          change({ find: e.target.value || undefined });
+        }}
+        ref={field}
         className="w-full rounded border border-rule bg-card px-2 py-1.5"
       />
       <label className="block">

@@ -3,7 +3,6 @@ import { Link, useParams } from "@tanstack/react-router";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { imageQuery } from "@/shared/api/queries";
 import { against, bytes, count, counted, fileName } from "@/shared/format/figures";
-import { ROLES, type Role } from "@/shared/format/findings";
 import { Button, Empty, Fact, Failed, Loading, Title } from "@/shared/ui/basics";
 import { FindingList } from "@/shared/ui/finding-list";
 import { useNotice } from "@/shared/ui/notices";
@@ -11,6 +10,7 @@ import { Placements } from "@/shared/ui/placements";
 import { useSite } from "@/shared/ui/site-context";
 import { TableHead } from "@/shared/ui/table-head";
 import { Thumbnail } from "@/shared/ui/thumbnail";
+import { type Role, useVocabulary } from "@/shared/ui/vocabulary";
 import { PixelFrame } from "./pixel-frame";
 
 /** One image: what it is, where it is used, and what was made of it. */
@@ -128,6 +128,7 @@ function RoleAndKind({ image: i }: { image: Schemas["ImageDetail"] }) {
   const site = useSite();
   const queries = useQueryClient();
   const say = useNotice();
+  const { roles } = useVocabulary();
   const change = useMutation({
     mutationFn: (role: Role | null) =>
       told(
@@ -153,7 +154,7 @@ function RoleAndKind({ image: i }: { image: Schemas["ImageDetail"] }) {
             onChange={(e) => change.mutate(e.target.value as Role)}
             className="rounded border border-rule bg-card px-2 py-1"
           >
-            {ROLES.map((role) => (
+            {roles.map((role) => (
               <option key={role}>{role}</option>
             ))}
           </select>
@@ -222,9 +223,8 @@ function Alike({ imageId }: { imageId: number }) {
   );
 }
 
-const TIERS = { avif: "AVIF", webp: "WebP", baseline: "fallback" } as const;
-
 function Made({ captureId, image: i }: { captureId: number; image: Schemas["ImageDetail"] }) {
+  const { tiers } = useVocabulary();
   if (i.words.length === 0 && i.renditions.length === 0) return null;
   return (
     <section className="mt-8">
@@ -238,7 +238,7 @@ function Made({ captureId, image: i }: { captureId: number; image: Schemas["Imag
           <tbody className="divide-y divide-rule">
             {i.renditions.map((r) => (
               <tr key={r.id}>
-                <td className="py-1.5 pr-8">{TIERS[r.tier as keyof typeof TIERS]}</td>
+                <td className="py-1.5 pr-8">{tiers.find((t) => t.name === r.tier)?.words ?? r.tier}</td>
                 <td className="figure py-1.5 pr-8">
                   {r.width} × {r.height}
                 </td>

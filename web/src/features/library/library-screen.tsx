@@ -50,7 +50,12 @@ export function LibraryScreen() {
       <div className="grid min-h-0 flex-1 grid-cols-1 gap-6 md:grid-cols-[176px_minmax(0,1fr)]">
         <Facets filter={filter} change={change} />
         <div className="flex min-h-0 min-w-0 flex-col max-md:h-[80vh]">
-          <BulkBar filter={filter} change={change} selection={selection} total={total} />
+          <BulkBar
+            filter={filter}
+            change={change}
+            selection={selection}
+            total={images.isPlaceholderData ? undefined : first?.total}
+          />
           {images.isPending && <Loading what="the images" />}
           {images.isError && <Failed error={images.error} again={() => images.refetch()} />}
           {images.data && rows.length === 0 && <Empty>No image is like this. Loosen the filter.</Empty>}

@@ -5,9 +5,16 @@ import { type Filter, wanted } from "./library-filter";
 /** Images chosen one by one, or the whole filtered set but for some. */
 export type Selected = { all: boolean; ids: ReadonlySet<number> };
 
+/** `total` counts what the filter lets through. "All" means all of one filter: another filter ends it. */
 export function useSelection(filter: Filter, total: number, startWithAll: boolean) {
+  const among = JSON.stringify(wanted(filter));
   const [selected, setSelected] = useState<Selected>({ all: startWithAll, ids: new Set() });
-  const count = selected.all ? total - selected.ids.size : selected.ids.size;
+  const [chosenAmong, setChosenAmong] = useState(among);
+  if (chosenAmong !== among) {
+    setChosenAmong(among);
+    if (selected.all) setSelected({ all: false, ids: new Set() });
+  }
+  const count = selected.all ? Math.max(0, total - selected.ids.size) : selected.ids.size;
   const has = (id: number) => selected.all !== selected.ids.has(id);
   function toggle(ids: number[], to: boolean) {
     setSelected((old) => {

@@ -1,27 +1,38 @@
-import { useState } from "react";
 import type { Schemas } from "@/shared/api/client";
 import { bytes, count, counted, less } from "@/shared/format/figures";
-import { type Tier, tierWords } from "@/shared/format/tiers";
-import { Choice } from "@/shared/ui/choice";
 import { TableHead } from "@/shared/ui/table-head";
+import type { View } from "@/shared/ui/view";
 
 type Report = Schemas["LoadReport"];
 
+type Props = { report: Report; view: Pick<View, "screen" | "tier"> };
+
+function totalOf({ report, view }: Props) {
+  return report.totals.find((t) => t.screen === view.screen && t.tier === view.tier);
+}
+
+/** The end of a sentence that names a screen and its visitors: what all pages load there. */
+export function LoadsWords(props: Props) {
+  const total = totalOf(props);
+  if (!total) return "nothing is known of these visitors in this run.";
+  return (
+    <>
+      all pages load <strong className="text-thistle">{bytes(total.after)}</strong> instead of{" "}
+      {bytes(total.before)} ({less(total.before, total.after)}), in {counted(total.requests_after, "request")}{" "}
+      instead of {count(total.requests_before)}.
+    </>
+  );
+}
+
 /** What the handed-over pages load on a screen: predicted from their markup, with what stays and why. */
-export function Loads({ report, tier }: { report: Report; tier: Tier }) {
-  const screens = [...new Set(report.totals.map((t) => t.screen))];
-  const [screen, setScreen] = useState(screens[0] ?? "");
-  const total = report.totals.find((t) => t.screen === screen && t.tier === tier);
+export function Loads({ report, view }: Props) {
+  const total = totalOf({ report, view });
   if (!total) return null;
   return (
     <section aria-labelledby="loads" className="mt-8 border-t border-rule pt-5">
       <h2 id="loads">What the pages load</h2>
-      <Choice label="Screen" value={screen} choices={screens.map((s) => [s, s])} onChange={setScreen} />
       <p className="mt-3 max-w-[80ch]">
-        On a {screen}, {tierWords(tier)} load <strong className="text-thistle">{bytes(total.after)}</strong>{" "}
-        instead of {bytes(total.before)} over all pages ({less(total.before, total.after)}), in{" "}
-        {counted(total.requests_after, "request")} instead of {count(total.requests_before)}. Predicted from
-        the handed-over markup, each page scrolled through.
+        Predicted from the handed-over markup, each page scrolled through.
         {total.overshoot !== null &&
           ` ${bytes(total.overshoot)} of that is more than the narrowest files that would do.`}
       </p>

@@ -8,17 +8,8 @@ import { Button, Empty, Failed, Loading, Title } from "@/shared/ui/basics";
 import { Choice } from "@/shared/ui/choice";
 import { useNotice } from "@/shared/ui/notices";
 import { useSite } from "@/shared/ui/site-context";
+import { useVocabulary, type Vocabulary } from "@/shared/ui/vocabulary";
 
-const LOOKS = [
-  ["role", "By role"],
-  ["exacting", "Exacting"],
-  ["faithful", "Faithful"],
-  ["everyday", "Everyday"],
-  ["lean", "Lean"],
-  ["fixed", "Fixed qualities"],
-] as const;
-type Look = (typeof LOOKS)[number][0];
-const SCORES = { exacting: 85, faithful: 75, everyday: 65, lean: 50 } as const;
 const KEPT = [
   ["none", "Nothing"],
   ["copyright", "Copyright and artist"],
@@ -42,7 +33,13 @@ export function TreatmentScreen() {
   const ready = site.capture.state === "ready";
   const forecast = useQuery({ ...forecastQuery(site.capture.id), enabled: ready });
   const going = ["waiting", "running", "finishing"].includes(site.run_state ?? "");
+  const vocabulary = useVocabulary();
   const [look, setLook] = useState<Look>("role");
+  const looks: [Look, string][] = [
+    ["role", "By role"],
+    ...vocabulary.fidelities.map((f): [Look, string] => [f.name, capital(f.name)]),
+    ["fixed", "Fixed qualities"],
+  ];
   const [kept, setKept] = useState<Kept>("none");
   const [options, setOptions] = useState<Options>({});
   const start = useMutation({
@@ -83,8 +80,8 @@ export function TreatmentScreen() {
         {f.images === 0 ? "Nothing to treat" : `${counted(f.images, "image")} to treat`}
       </Title>
       <div className="mb-8">
-        <Choice label="Look" value={look} choices={LOOKS} onChange={setLook} />
-        <p className="mt-1 max-w-[90ch] text-ink-soft">{whatIsKept(look, f.rules)}</p>
+        <Choice label="Look" value={look} choices={looks} onChange={setLook} />
+        <p className="mt-1 max-w-[90ch] text-ink-soft">{whatIsKept(look, f.rules, vocabulary)}</p>
         <div className="mt-4">
           <span className="mr-4 text-ink-soft">Metadata kept</span>
           <Choice label="Metadata kept" value={kept} choices={KEPT} onChange={setKept} />
@@ -146,16 +143,25 @@ export function TreatmentScreen() {
   );
 }
 
+type Look = Vocabulary["fidelities"][number]["name"] | "role" | "fixed";
+
 /** In words, what every file must keep. */
-function whatIsKept(look: Look, rules: Schemas["RulesOut"]) {
-  if (look === "fixed")
-    return `One quality for all: AVIF ${rules.avif_quality}, WebP ${rules.webp_quality}, JPEG ${rules.jpeg_quality}. Quick, but busy pictures come out heavier and smooth ones softer than they need be.`;
+function whatIsKept(look: Look, rules: Schemas["RulesOut"], { tiers, fidelities }: Vocabulary) {
+  if (look === "fixed") {
+    const qualities = tiers.map((t) => `${t.format} ${rules.qualities[t.name]}`).join(", ");
+    return `One quality for all: ${qualities}. Quick, but busy pictures come out heavier and smooth ones softer than they need be.`;
+  }
   const how = "Each is encoded a few times and judged whole, for the fewest bytes that keep that.";
   const dense = `${rules.dense_less} points less where only dense screens load a file.`;
-  if (look !== "role") return `Every picture keeps a score of ${SCORES[look]}, ${dense} ${how}`;
+  if (look !== "role")
+    return `Every picture keeps a score of ${fidelities.find((f) => f.name === look)?.score}, ${dense} ${how}`;
   const scores = new Map<number, string[]>();
   for (const [role, score] of Object.entries(rules.fidelity))
     scores.set(score, [...(scores.get(score) ?? []), role]);
   const parts = [...scores].sort(([a], [b]) => b - a).map(([score, roles]) => `${roles.join(", ")} ${score}`);
   return `Scores by role: ${parts.join("; ")}; lettering ${rules.lettering}; ${dense} ${how}`;
+}
+
+function capital(word: string): string {
+  return word.charAt(0).toUpperCase() + word.slice(1);
 }

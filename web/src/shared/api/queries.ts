@@ -7,6 +7,12 @@ export const sitesQuery = queryOptions({
   queryFn: () => told(api.GET("/api/v1/sites")),
 });
 
+export const vocabularyQuery = queryOptions({
+  queryKey: ["vocabulary"],
+  queryFn: () => told(api.GET("/api/v1/vocabulary")),
+  staleTime: Number.POSITIVE_INFINITY,
+});
+
 export const siteQuery = (siteId: number) =>
   queryOptions({
     queryKey: ["site", siteId],

@@ -24,6 +24,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/vocabulary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Vocabulary
+         * @description The words that the interface offers.
+         */
+        get: operations["get_vocabulary"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/captures/{capture_id}/events": {
         parameters: {
             query?: never;
@@ -1223,6 +1243,19 @@ export interface components {
             line: number | null;
         };
         /**
+         * FidelityOut
+         * @description A fidelity and the score that its files keep.
+         */
+        FidelityOut: {
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "exacting" | "faithful" | "everyday" | "lean";
+            /** Score */
+            score: number;
+        };
+        /**
          * FindingGroup
          * @description All findings of one code; `stake` in bytes, estimated where `measured` is false.
          *
@@ -1613,11 +1646,8 @@ export interface components {
         LoadTotal: {
             /** Screen */
             screen: string;
-            /**
-             * Tier
-             * @enum {string}
-             */
-            tier: "avif" | "webp" | "baseline";
+            /** Tier */
+            tier: string;
             /** Before */
             before: number;
             /** After */
@@ -1913,7 +1943,10 @@ export interface components {
             path: string;
             /** Before */
             before: number;
-            after: components["schemas"]["TierBytes"];
+            /** After */
+            after: {
+                [key: string]: number;
+            };
             /**
              * State Before
              * @enum {string}
@@ -2071,12 +2104,10 @@ export interface components {
             lettering: number;
             /** Dense Less */
             dense_less: number;
-            /** Avif Quality */
-            avif_quality: number;
-            /** Webp Quality */
-            webp_quality: number;
-            /** Jpeg Quality */
-            jpeg_quality: number;
+            /** Qualities */
+            qualities: {
+                [key: string]: number;
+            };
             /** Max Width */
             max_width: number;
             /** Tier Share */
@@ -2139,7 +2170,10 @@ export interface components {
         SavingsOut: {
             /** Before */
             before: number;
-            after: components["schemas"]["TierBytes"];
+            /** After */
+            after: {
+                [key: string]: number;
+            };
             /** Pages */
             pages: components["schemas"]["PageSaving"][];
             /** Pages Over Before */
@@ -2391,16 +2425,18 @@ export interface components {
             can_retry: boolean;
         };
         /**
-         * TierBytes
-         * @description Bytes in each audience tier.
+         * TierOut
+         * @description An audience tier: its visitors in words, the name of its format; `measured`: Chromium's own.
          */
-        TierBytes: {
-            /** Avif */
-            avif: number;
-            /** Webp */
-            webp: number;
-            /** Baseline */
-            baseline: number;
+        TierOut: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+            /** Format */
+            format: string;
+            /** Measured */
+            measured: boolean;
         };
         /**
          * TomlText
@@ -2409,6 +2445,18 @@ export interface components {
         TomlText: {
             /** Toml */
             toml: string;
+        };
+        /**
+         * Vocabulary
+         * @description The words that the interface offers: tiers (the most modern first), roles, and fidelities.
+         */
+        Vocabulary: {
+            /** Tiers */
+            tiers: components["schemas"]["TierOut"][];
+            /** Roles */
+            roles: ("hero" | "background" | "content" | "thumbnail" | "logo" | "icon" | "decoration" | "social card")[];
+            /** Fidelities */
+            fidelities: components["schemas"]["FidelityOut"][];
         };
     };
     responses: {
@@ -2508,6 +2556,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Health"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    get_vocabulary: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Vocabulary"];
                 };
             };
             400: components["responses"]["Problem400"];
@@ -3893,7 +3969,7 @@ export interface operations {
     list_measured_pages: {
         parameters: {
             query?: {
-                tier?: "avif" | "webp" | "baseline";
+                tier?: string | null;
                 part?: "opening" | "scrolled";
                 after?: string | null;
                 limit?: number;
@@ -3929,7 +4005,7 @@ export interface operations {
     get_measured_page: {
         parameters: {
             query?: {
-                tier?: "avif" | "webp" | "baseline";
+                tier?: string | null;
             };
             header?: never;
             path: {

@@ -1,0 +1,75 @@
+"""A format and a tier that one module from outside brings are known everywhere: no other file is touched."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from application import running
+from ivory_thistle.core.errors import UnusableInput
+from ivory_thistle.core.formats.table import FORMATS
+from ivory_thistle.core.formats.tiers import TIERS, measured_tier
+from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.intake.folder import Folder
+from ivory_thistle.workflows.headless import TreatOptions, treat_folder, treat_json
+from ivory_thistle.workflows.plugged import VARIABLE, load_formats
+
+
+@pytest.fixture
+def thorn(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+    """The made-up format, for one test."""
+    monkeypatch.setenv(VARIABLE, "thorn")
+    monkeypatch.setenv("PYTHONPATH", ":".join(sys.path))
+    load_formats()
+    yield
+    del FORMATS["thorn"], TIERS["thorn"], sys.modules["thorn"]
+
+
+@pytest.mark.usefixtures("thorn")
+def test_a_folder_is_treated_with_it(site_folder: Path, tmp_path: Path) -> None:
+    """It is the first choice in the markup, its files are what its encoder made, and the savings tell of it."""
+    rules = Rules(fixed=True)
+    done = treat_folder(Folder(site_folder), tmp_path / "out", rules, TreatOptions(compare=False))
+    page = (tmp_path / "out" / "index.html").read_text()
+    assert page.index('<source type="image/x-thorn"') < page.index('<source type="image/avif"')
+    files = [f for f in done.handover.new_files if f.tier == "thorn"]
+    assert files and all(f.path.endswith(".thorn") for f in files)
+    assert (tmp_path / "out" / files[0].path).read_bytes().startswith(b"THORN")
+    told = treat_json(done)
+    assert list(told["savings"]["tiers"]) == ["thorn", "avif", "webp", "baseline"]
+    assert told["savings"]["tiers"]["thorn"] < told["savings"]["tiers"]["avif"]
+    assert told["savings"]["after"] == told["savings"]["tiers"][measured_tier()], "what Chromium shows is measured"
+    assert {load.tier for load in done.report.totals} == set(TIERS)
+
+
+@pytest.mark.usefixtures("thorn")
+@pytest.mark.database
+def test_the_application_knows_it(site_folder: Path, tmp_path: Path) -> None:
+    """In the vocabulary, in the renditions of an image, and in the savings of a run, all in its own place."""
+    with running(tmp_path / "data") as application:
+        client = application.client
+        tiers = client.get("/api/v1/vocabulary").json()["tiers"]
+        assert tiers[0] == {
+            "name": "thorn", "words": "browsers that show Thorn", "format": "Thorn", "measured": False,
+        }  # fmt: skip
+        capture = client.post("/api/v1/sites/from-folder", json={"folder": str(site_folder)}).json()["capture"]["id"]
+        application.wait(f"/api/v1/captures/{capture}", ("ready",))
+        run = client.post(f"/api/v1/captures/{capture}/runs?fidelity=fixed").json()["id"]
+        application.wait(f"/api/v1/runs/{run}", ("done",))
+        savings = client.get(f"/api/v1/runs/{run}/savings").json()
+        assert list(savings["after"]) == ["thorn", "avif", "webp", "baseline"]
+        assert savings["after"]["thorn"] < savings["after"]["avif"] < savings["before"]
+        assert all(set(page["after"]) == set(TIERS) for page in savings["pages"])
+        cat = next(i for i in client.get(f"/api/v1/captures/{capture}/images").json()["items"] if "cat" in i["path"])
+        made = client.get(f"/api/v1/captures/{capture}/images/{cat['id']}").json()["renditions"]
+        assert "thorn" in {r["tier"] for r in made}
+
+
+def test_a_module_that_is_not_there_is_said(monkeypatch: pytest.MonkeyPatch) -> None:
+    """In one line, with the variable that names it."""
+    monkeypatch.setenv(VARIABLE, "no_such_module_of_formats")
+    with pytest.raises(UnusableInput, match="THISTLE_FORMATS names the module no_such_module_of_formats"):
+        load_formats()

@@ -27,7 +27,7 @@ def zipped(folder: Path) -> bytes:
 def capture(application: Application, site_folder: Path) -> dict[str, int]:
     """A site read from the little site's folder."""
     site = application.client.post("/api/v1/sites/from-folder", json={"folder": str(site_folder), "name": "Tea"}).json()
-    found = application.wait(f"/api/v1/captures/{site['capture']['id']}", ("ready", "failed"))
+    found = application.wait(f"/api/v1/captures/{site['capture']['id']}", ("done", "failed"))
     application.audited(site["capture"]["id"])
     return found  # type: ignore[return-value]
 
@@ -161,8 +161,8 @@ def test_an_uploaded_archive_becomes_a_site(application: Application, site_folde
     client = application.client
     good = client.put("/api/v1/sites/from-archive", params={"file_name": "tea.zip"}, content=zipped(site_folder))
     assert good.status_code == 201 and good.json()["name"] == "tea"
-    ready = application.wait(f"/api/v1/captures/{good.json()['capture']['id']}", ("ready", "failed"))
-    assert (ready["state"], ready["images"]) == ("ready", 6)
+    ready = application.wait(f"/api/v1/captures/{good.json()['capture']['id']}", ("done", "failed"))
+    assert (ready["state"], ready["images"]) == ("done", 6)
     no_zip = client.put("/api/v1/sites/from-archive", params={"file_name": "x.zip"}, content=b"rubbish")
     assert no_zip.json()["detail"] == (
         "x.zip is neither a ZIP archive nor a HAR file. Pack the site's folder as ZIP and send that."
@@ -171,7 +171,7 @@ def test_an_uploaded_archive_becomes_a_site(application: Application, site_folde
     with zipfile.ZipFile(out, "w") as archive:
         archive.writestr("../index.html", "x")
     bad = client.put("/api/v1/sites/from-archive", params={"file_name": "bad.zip"}, content=out.getvalue()).json()
-    failed = application.wait(f"/api/v1/captures/{bad['capture']['id']}", ("ready", "failed"))
+    failed = application.wait(f"/api/v1/captures/{bad['capture']['id']}", ("done", "failed"))
     assert failed["error"] == "The archive holds the name '../index.html', which leads outside its folder."
 
 
@@ -179,7 +179,7 @@ def test_events_tell_a_capture_to_its_end(application: Application, capture: dic
     """Server-sent events, the last of them in an end state."""
     with application.client.stream("GET", f"/api/v1/captures/{capture['id']}/events", timeout=20) as stream:
         lines = [line for line in stream.iter_lines() if line.startswith("data:")]
-    assert json.loads(lines[-1][5:])["state"] == "ready"
+    assert json.loads(lines[-1][5:])["state"] == "done"
 
 
 def test_a_run_treats_saves_and_hands_over(

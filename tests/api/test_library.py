@@ -26,7 +26,7 @@ def site(application: Application, tmp_path_factory: pytest.TempPathFactory) -> 
     folder = write_site(tmp_path_factory.mktemp("library") / "site")
     made = application.client.post("/api/v1/sites/from-folder", json={"folder": str(folder), "name": "Library"}).json()
     capture = made["capture"]["id"]
-    application.wait(f"/api/v1/captures/{capture}", ("ready", "failed"))
+    application.wait(f"/api/v1/captures/{capture}", ("done", "failed"))
     application.audited(capture)
     return {"id": made["id"], "capture": capture}
 
@@ -103,7 +103,7 @@ def test_roles_by_hand_outlive_a_new_capture(application: Application, site: dic
     assert images(application, site, role="logo") == ["img/graphic.png"]
 
     again = client.post(f"/api/v1/sites/{site['id']}/captures").json()
-    application.wait(f"/api/v1/captures/{again['id']}", ("ready", "failed"))
+    application.wait(f"/api/v1/captures/{again['id']}", ("done", "failed"))
     application.audited(again["id"])
     rows = client.get(f"/api/v1/captures/{again['id']}/images").json()["items"]
     assert {r["path"]: r["role"] for r in rows if r["role"] in ("hero", "logo")} == {
@@ -188,7 +188,7 @@ def test_a_site_by_its_address(application: Application, address: str) -> None:
     )
     body = {"address": f"{address}/index.html", "allow_private": True, "seconds_between": 0, "name": "By address"}
     made = client.post("/api/v1/sites/from-address", json=body).json()
-    read = application.wait(f"/api/v1/captures/{made['capture']['id']}", ("ready", "failed"))
+    read = application.wait(f"/api/v1/captures/{made['capture']['id']}", ("done", "failed"))
     assert (read["pages"], read["broken_references"], read["origin"]) == (1, 1, "crawl")
     faults = client.get(f"/api/v1/captures/{read['id']}/faults").json()
     assert [f["message"] for f in faults if "missing" in f["path"]] == ["It answers with 404."]
@@ -197,7 +197,7 @@ def test_a_site_by_its_address(application: Application, address: str) -> None:
     measured = application.wait(f"/api/v1/captures/{read['id']}/measurement", ("done", "failed"))
     assert (measured["done"], measured["problems"]) == (4, 0)
     again = client.post(f"/api/v1/sites/{made['id']}/captures").json()
-    second = application.wait(f"/api/v1/captures/{again['id']}", ("ready", "failed"))
+    second = application.wait(f"/api/v1/captures/{again['id']}", ("done", "failed"))
     assert (second["images"], second["image_bytes"]) == (read["images"], read["image_bytes"])
     unknown = client.post("/api/v1/sites/from-address", json={"address": "http://no.such.invalid/"})
     assert "is not known" in unknown.json()["detail"]
@@ -220,7 +220,7 @@ def test_a_har_file_becomes_a_site_with_its_weights(application: Application, tm
     data = json.dumps({"log": {"pages": [{"id": "p", "title": "Tea"}], "entries": entries}}).encode()
     client = application.client
     made = client.put("/api/v1/sites/from-archive", params={"file_name": "tea.har"}, content=data).json()
-    read = application.wait(f"/api/v1/captures/{made['capture']['id']}", ("ready", "failed"))
+    read = application.wait(f"/api/v1/captures/{made['capture']['id']}", ("done", "failed"))
     assert (read["pages"], read["images"], read["image_bytes"]) == (1, 2, len(picture) + 77_000)
     measured = client.get(f"/api/v1/captures/{read['id']}/measurement").json()
     (page,) = client.get(f"/api/v1/measurements/{measured['id']}/screens/recorded/pages").json()["items"]
@@ -241,7 +241,7 @@ def test_a_folder_of_pictures_without_pages(application: Application, tmp_path: 
     client = application.client
     made = client.post("/api/v1/sites/from-folder", json={"folder": str(root)}).json()
     capture = made["capture"]["id"]
-    read = application.wait(f"/api/v1/captures/{capture}", ("ready", "failed"))
+    read = application.wait(f"/api/v1/captures/{capture}", ("done", "failed"))
     assert (read["pages"], read["images"], read["unused_images"]) == (2, 3, 0)
     assert {p["path"] for p in client.get(f"/api/v1/captures/{capture}/pages").json()["items"]} == {"trip/", "Été/"}
     client.post(f"/api/v1/captures/{capture}/roles", json={"role": "thumbnail", "pattern": "trip/*"})
@@ -270,7 +270,7 @@ def test_reading_can_be_stopped_and_continued(application: Application, tmp_path
     made = client.post("/api/v1/sites/from-folder", json={"folder": str(root)}).json()
     capture = made["capture"]["id"]
     client.post(f"/api/v1/captures/{capture}/stop")
-    stopped = application.wait(f"/api/v1/captures/{capture}", ("stopped", "ready", "failed"))
+    stopped = application.wait(f"/api/v1/captures/{capture}", ("stopped", "done", "failed"))
     assert (stopped["state"], stopped["images"]) == ("stopped", 0)
     client.post(f"/api/v1/captures/{capture}/continue")
-    assert application.wait(f"/api/v1/captures/{capture}", ("ready", "failed"))["pages"] == 1
+    assert application.wait(f"/api/v1/captures/{capture}", ("done", "failed"))["pages"] == 1

@@ -23,11 +23,11 @@ def test_sites_that_were_removed_give_back_their_room(
     """The numbers are those of the files; a site on the list keeps everything."""
     client = application.client
     kept = client.post("/api/v1/sites/from-folder", json={"folder": str(site_folder)}).json()
-    application.wait(f"/api/v1/captures/{kept['capture']['id']}", ("ready",))
+    application.wait(f"/api/v1/captures/{kept['capture']['id']}", ("done",))
     (site_folder / "only-here.txt").write_bytes(b"only here" * 1000)
     gone = client.post("/api/v1/sites/from-folder", json={"folder": str(site_folder)}).json()
     for site in (kept, gone):
-        application.wait(f"/api/v1/captures/{site['capture']['id']}", ("ready",))
+        application.wait(f"/api/v1/captures/{site['capture']['id']}", ("done",))
         application.audited(site["capture"]["id"])
     client.delete(f"/api/v1/sites/{gone['id']}")
     left = data_folder / "uploads" / "left.zip"
@@ -58,7 +58,7 @@ def test_what_can_not_be_read_leaves_nothing(application: Application, data_fold
     for data in (archive.read_bytes(), broken):
         answer = application.client.put("/api/v1/sites/from-archive", params={"file_name": "x.zip"}, content=data)
         site = answer.json()
-        capture = application.wait(f"/api/v1/captures/{site['capture']['id']}", ("failed", "ready"))
+        capture = application.wait(f"/api/v1/captures/{site['capture']['id']}", ("failed", "done"))
         if capture["state"] == "failed":
             assert capture["error"]
         application.client.delete(f"/api/v1/sites/{site['id']}")

@@ -32,7 +32,7 @@ def read(application: Application, tmp_path_factory: pytest.TempPathFactory) -> 
     folder: Path = tmp_path_factory.mktemp("site")
     (folder / "index.html").write_text("<!doctype html><title>x</title><p>x")
     site = application.client.post("/api/v1/sites/from-folder", json={"folder": str(folder)}).json()
-    application.wait(f"/api/v1/captures/{site['capture']['id']}", ("ready",))
+    application.wait(f"/api/v1/captures/{site['capture']['id']}", ("done",))
     return application
 
 

@@ -50,7 +50,7 @@ def test_a_server_that_never_answers(application: Application) -> None:
         asked = {"address": address, "allow_private": True}
         site = application.client.post("/api/v1/sites/from-address", json=asked).json()
         path = f"/api/v1/captures/{site['capture']['id']}"
-        application.wait(path, ("reading",))
+        application.wait(path, ("running",))
         time.sleep(0.5)
         assert stopped_after(application, path) < SECONDS
     application.client.delete(f"/api/v1/sites/{site['id']}")
@@ -62,14 +62,14 @@ def test_a_page_whose_script_never_ends(application: Application, tmp_path: Path
     (tmp_path / "index.html").write_text("<!doctype html><title>x</title><script>for (;;) {}</script>")
     site = application.client.post("/api/v1/sites/from-folder", json={"folder": str(tmp_path)}).json()
     capture = f"/api/v1/captures/{site['capture']['id']}"
-    application.wait(capture, ("ready",))
+    application.wait(capture, ("done",))
     measurement = application.client.post(f"{capture}/measurements").json()
     path = f"/api/v1/measurements/{measurement['id']}"
     application.wait(f"{capture}/measurement", ("running",))
     time.sleep(4)
     assert stopped_after(application, path, f"{capture}/measurement") < SECONDS
     again = application.client.post(f"/api/v1/sites/{site['id']}/captures").json()
-    application.wait(f"/api/v1/captures/{again['id']}", ("ready",), 60)
+    application.wait(f"/api/v1/captures/{again['id']}", ("done",), 60)
     deadline = time.monotonic() + 20
     while browsers():
         assert time.monotonic() < deadline, "a browser was left"
@@ -102,6 +102,6 @@ def test_what_only_waits_stops_at_once(application: Application, site_folder: Pa
         assert application.client.post(f"{path}/stop").json()["state"] == "stopped"
         assert stopped_after(application, f"/api/v1/captures/{first['capture']['id']}") < SECONDS
     assert application.client.post(f"{path}/continue").json()["state"] == "waiting"
-    application.wait(path, ("ready",), 60)
+    application.wait(path, ("done",), 60)
     for site in (first, second):
         application.client.delete(f"/api/v1/sites/{site['id']}")

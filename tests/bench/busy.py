@@ -78,7 +78,7 @@ def _measured(data: Path, port: int, folder: Path) -> int:
     with httpx.Client(base_url=base, headers=headers, timeout=60) as client:
         site = client.post("/sites/from-folder", json={"folder": str(folder.absolute())}).json()
         capture = f"/captures/{site['capture']['id']}"
-        wait_for(client, capture, ("ready",))
+        wait_for(client, capture, ("done",))
         wait_for(client, f"{capture}/findings", ("done",))
         paths = [
             "/sites", f"/sites/{site['id']}", f"{capture}/pages", f"{capture}/images", f"{capture}/images?sort=name",

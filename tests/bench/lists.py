@@ -34,7 +34,7 @@ def seed(session: Session, rng: random.Random) -> int:
     session.add(site)
     session.flush()
     capture = t.Capture(
-        site_id=site.id, state="ready", audit="done", origin="folder", place="/", label="many", images=IMAGES, pages=1,
+        site_id=site.id, state="done", origin="folder", place="/", label="many", images=IMAGES, pages=1,
         files_total=IMAGES,
     )  # fmt: skip
     session.add(capture)

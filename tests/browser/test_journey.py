@@ -237,7 +237,7 @@ def test_room_is_cleared_only_when_asked(application: Application, page: Page, s
     """The left-overs of a site that was taken off the list, after a question; by keyboard."""
     (site_folder / "only-here.txt").write_text("What no other site has.")
     site = application.client.post("/api/v1/sites/from-folder", json={"folder": str(site_folder)}).json()
-    application.wait(f"/api/v1/captures/{site['capture']['id']}", ("ready",))
+    application.wait(f"/api/v1/captures/{site['capture']['id']}", ("done",))
     application.audited(site["capture"]["id"])
     application.client.delete(f"/api/v1/sites/{site['id']}")
     page.goto(application.access.link())

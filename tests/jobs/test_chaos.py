@@ -160,7 +160,7 @@ def test_whatever_is_killed_the_run_goes_on(tmp_path: Path) -> None:
     try:
         site = machine.client.post("/sites/from-folder", json={"folder": str(tmp_path / "site")}).json()
         capture = f"/captures/{site['capture']['id']}"
-        until(lambda: machine.get(capture)["state"] == "ready", 120)
+        until(lambda: machine.get(capture)["state"] == "done", 120)
         listed = machine.client.get(f"{capture}/images", params={"limit": 100}).json()["items"]
         images = sorted(item["id"] for item in listed)
         assert len(images) == IMAGES

@@ -17,11 +17,11 @@ from dask.distributed import LocalCluster
 from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from ivory_thistle.api.services import ask_to_go_on
-from ivory_thistle.core.references.site import SiteReading
+from ivory_thistle.core.states import State
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.jobs.coordinator import Coordinator
+from ivory_thistle.store import jobs
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import sessions
@@ -51,12 +51,13 @@ def run_id(made: sessionmaker[Session], blobs: Blobs, site_folder: Path) -> int:
         site = t.Site(name="jobs", page_budget=1, removed_at=t.now())
         session.add(site)
         session.flush()
-        capture = t.Capture(site_id=site.id, state="reading", origin="folder", place=str(site_folder), label="x")
+        capture = t.Capture(site_id=site.id, state=State.DONE, origin="folder", place=str(site_folder), label="x")
         session.add(capture)
         session.flush()
         capture_id = capture.id
     capture_folder(capture_id, Folder(site_folder), made, blobs)
     with made.begin() as session:
+        auditing.ask_for_audit(session, capture_id)
         run = start_run(session, capture_id, Rules(fixed=True), blobs)
         return run.id
 
@@ -239,62 +240,64 @@ def full_disk(at: Path, content: Path) -> Iterator[None]:
 def go_on(made: sessionmaker[Session], run_id: int) -> None:
     """What `continue` does."""
     with made.begin() as session:
-        ask_to_go_on(session.get_one(t.Run, run_id))
+        assert jobs.ask_to_go_on(session, t.Run, run_id)
 
 
-def audit_of(made: sessionmaker[Session], run_id: int) -> tuple[int, str]:
-    """The run's capture and the state of its audit."""
+def audit_of(made: sessionmaker[Session], run_id: int) -> t.Audit:
+    """The audit of the run's capture."""
     with made() as session:
-        capture = session.get_one(t.Capture, session.get_one(t.Run, run_id).capture_id)
-        return capture.id, capture.audit
+        capture_id = session.get_one(t.Run, run_id).capture_id
+        return session.scalars(select(t.Audit).where(t.Audit.capture_id == capture_id)).one()
 
 
 def test_an_audit_asked_for_during_another_is_done_too(
-    made: sessionmaker[Session], blobs: Blobs, run_id: int, monkeypatch: pytest.MonkeyPatch
+    made: sessionmaker[Session], run_id: int, coordinators: Callable[[], Running]
 ) -> None:
-    """The first ends with the budgets that it began with, and leaves the capture waiting for the next."""
-    capture_id, state_ = audit_of(made, run_id)
-    assert state_ == "waiting"
-    real = auditing.audit_site
+    """Whatever moment the budgets change at, the findings that stay are those of the last ones."""
+    with made() as session:
+        capture = session.get_one(t.Capture, session.get_one(t.Run, run_id).capture_id)
+    over = select(func.count()).where(t.Finding.capture_id == capture.id, t.Finding.code == "page-over-budget")
 
-    def changed_meanwhile(site: SiteReading, *arguments: object) -> object:
+    def audited() -> bool:
+        return audit_of(made, run_id).state is State.DONE
+
+    def count() -> int:
+        with made() as session:
+            return session.scalar(over) or 0
+
+    running = coordinators()
+    until(audited)
+    assert count() == 2
+    for budget in (10**9, 1, 10**9, 1, 10**9):
         with made.begin() as session:
-            owner = session.get_one(t.Capture, capture_id).site_id
-            session.get_one(t.Site, owner).page_budget = 10**9
-            auditing.ask_for_audit(session, owner)
-        return real(site, *arguments)  # type: ignore[arg-type]
-
-    monkeypatch.setattr(auditing, "audit_site", changed_meanwhile)
-    auditing.audit_capture(capture_id, made, blobs)
-    over = select(func.count()).where(t.Finding.capture_id == capture_id, t.Finding.code == "page-over-budget")
-    with made() as session:
-        assert session.scalar(over) == 2
-    assert audit_of(made, run_id)[1] == "waiting"
-    monkeypatch.setattr(auditing, "audit_site", real)
-    auditing.audit_capture(capture_id, made, blobs)
-    with made() as session:
-        assert session.scalar(over) == 0
-    assert audit_of(made, run_id)[1] == "done"
+            session.get_one(t.Site, capture.site_id).page_budget = budget
+            auditing.ask_for_audit(session, capture.id)
+        running.coordinator.wake()
+        time.sleep(0.05)
+    until(audited)
+    assert count() == 0
 
 
 def test_an_audit_that_breaks_is_said_and_stops_nothing(
     made: sessionmaker[Session], run_id: int, coordinators: Callable[[], Running], monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """Its capture says so, once; the run goes on and ends."""
+    """It says so, in words for the person; the run goes on and ends."""
 
     def broken(*arguments: object) -> object:
         raise ZeroDivisionError
 
     monkeypatch.setattr(auditing, "audit_site", broken)
     coordinators()
-    until(lambda: audit_of(made, run_id)[1] == "failed")
+    until(lambda: audit_of(made, run_id).state is State.FAILED)
+    words = "Something went wrong here (ZeroDivisionError); nothing finished was lost."
+    assert audit_of(made, run_id).error == words
     until(lambda: state(made, run_id) == "done")
 
 
 def test_roles_of_many_paths_in_few_statements(made: sessionmaker[Session], run_id: int) -> None:
     """Five thousand choices, changed and taken back: what each had before is told exactly."""
     with made.begin() as session:
-        owner = session.get_one(t.Capture, audit_of(made, run_id)[0]).site_id
+        owner = session.get_one(t.Capture, audit_of(made, run_id).capture_id).site_id
         paths = [f"img/{n}.jpg" for n in range(5_000)]
         first = auditing.choose_roles(session, owner, dict.fromkeys(paths, "hero"))
         assert first == dict.fromkeys(paths)

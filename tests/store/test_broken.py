@@ -146,14 +146,14 @@ def test_a_folder_that_is_gone_is_said_and_read_when_it_is_back(application: App
     client = application.client
     site = client.post("/api/v1/sites/from-folder", json={"folder": str(site_folder)}).json()
     first = f"/api/v1/captures/{site['capture']['id']}"
-    application.wait(first, ("ready",))
+    application.wait(first, ("done",))
     away = site_folder.with_name("away")
     second = client.post(f"/api/v1/sites/{site['id']}/captures").json()
     site_folder.rename(away)
     path = f"/api/v1/captures/{second['id']}"
-    if application.wait(path, ("failed", "ready"))["state"] == "failed":
+    if application.wait(path, ("failed", "done"))["state"] == "failed":
         assert str(site_folder) in str(client.get(path).json()["error"])
         away.rename(site_folder)
         client.post(f"{path}/continue")
-        application.wait(path, ("ready",))
+        application.wait(path, ("done",))
     client.delete(f"/api/v1/sites/{site['id']}")

@@ -101,6 +101,8 @@ def test_what_was_measured_before_outlives_the_migrations(tmp_path: Path) -> Non
             "INSERT INTO page_screen (id, measurement_id, page_id, screen, opening, scrolled, requests, lcp_element,"
             " layout_shift, shifting, errors, problem, loaded)"
             " VALUES (1, 1, 1, 'phone', 10, 30, 2, '', 0, '[]', '[]', '', '[{\"path\": \"a.png\", \"bytes\": 30}]')",
+            "INSERT INTO run (id, capture_id, state, rules, stop_asked, created_at) VALUES (1, 1, 'done', '{}', 0, NOW())",
+            "INSERT INTO page_saving (run_id, page_id, `before`, avif, webp, baseline) VALUES (1, 1, 90, 20, 30, 80)",
         ):
             connection.execute(text(statement))
     migrate(engine)
@@ -109,8 +111,11 @@ def test_what_was_measured_before_outlives_the_migrations(tmp_path: Path) -> Non
             text("SELECT screen, tier, opening, scrolled, requests, loaded FROM page_weight")
         ).one()
         assert tuple(weight[:5]) == ("phone", "avif", 10, 30, 2) and "a.png" in weight[5]
-        assert connection.execute(text("SELECT audit FROM capture")).scalar() == "waiting"
+        assert connection.execute(text("SELECT state FROM capture")).scalar() == "done"
+        assert connection.execute(text("SELECT state FROM audit WHERE capture_id = 1")).scalar() == "waiting"
         assert connection.execute(text("SELECT kind FROM page")).scalar() == "html"
+        savings = connection.execute(text("SELECT tier, `before`, `after` FROM page_saving ORDER BY `after`")).all()
+        assert savings == [("avif", 90, 20), ("webp", 90, 30), ("baseline", 90, 80)]
         assert connection.execute(text("SELECT estimated FROM measurement")).scalar() == 0
     engine.dispose()
     database.stop()

@@ -196,7 +196,7 @@ def test_a_cap_and_a_box(pictures_folder: Path, tmp_path: Path) -> None:
 
 WRONG = {
     ("--cap", "many"): "'many' is no size; write 100kB or 1.5MB (kB = 1,000 bytes).",
-    ("--quality", "gif=3"): "'gif=3' is no quality; write avif=60, webp=80 or jpeg=80, each from 1 to 100.",
+    ("--quality", "gif=3"): "'gif=3' is no quality; write avif=56, webp=80 or jpeg=80, each from 1 to 100.",
     ("--formats", "bmp"): "There is no format 'bmp' to write; there are avif, webp, fallback.",
     ("--widths", "wide"): "--widths takes whole numbers of pixels, not 'wide'.",
     ("--fit", "12"): "--fit takes width and height in pixels like 1200x800, not '12'.",

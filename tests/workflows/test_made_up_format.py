@@ -56,7 +56,7 @@ def test_the_application_knows_it(site_folder: Path, tmp_path: Path) -> None:
             "name": "thorn", "words": "browsers that show Thorn", "format": "Thorn", "measured": False,
         }  # fmt: skip
         capture = client.post("/api/v1/sites/from-folder", json={"folder": str(site_folder)}).json()["capture"]["id"]
-        application.wait(f"/api/v1/captures/{capture}", ("ready",))
+        application.wait(f"/api/v1/captures/{capture}", ("done",))
         run = client.post(f"/api/v1/captures/{capture}/runs?fidelity=fixed").json()["id"]
         application.wait(f"/api/v1/runs/{run}", ("done",))
         savings = client.get(f"/api/v1/runs/{run}/savings").json()

@@ -152,7 +152,7 @@ def add_demo(services: Services, folder: Path) -> None:
         session.add(site)
         session.flush()
         place = str(folder.absolute())
-        session.add(t.Capture(site_id=site.id, state="waiting", origin="folder", place=place, label=folder.name))
+        session.add(t.Capture(site_id=site.id, origin="folder", place=place, label=folder.name))
 
 
 if __name__ == "__main__":

@@ -15,6 +15,7 @@ from ivory_thistle.core.budgets.connection import DEFAULT_CONNECTIONS, Connectio
 from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.tiers import measured_tier
+from ivory_thistle.core.states import State
 from ivory_thistle.core.treatment.roles import ROLES, Role
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.auditing import site_policy
@@ -34,7 +35,7 @@ def newest_run(session: Session, capture_id: int, done: bool = False) -> t.Run |
     """The capture's newest run, or its newest finished one."""
     query = select(t.Run).where(t.Run.capture_id == capture_id)
     if done:
-        query = query.where(t.Run.state == "done")
+        query = query.where(t.Run.state == State.DONE)
     return session.scalar(query.order_by(t.Run.id.desc()).limit(1))
 
 
@@ -47,7 +48,7 @@ def site_out(session: Session, site: t.Site) -> schemas.Site:
     """A site with its newest capture, run and ledger."""
     capture = newest_capture(session, site.id)
     run = newest_run(session, capture.id) if capture else None
-    ready = capture is not None and capture.state == "ready"
+    ready = capture is not None and capture.state == State.DONE
     return schemas.Site(
         id=site.id,
         name=site.name,
@@ -59,6 +60,7 @@ def site_out(session: Session, site: t.Site) -> schemas.Site:
         capture=schemas.Capture.model_validate(capture) if capture else None,
         run_id=run.id if run else None,
         run_state=run.state if run else None,
+        run_going=run is not None and run.state.is_going,
         ledger=_ledger(session, site, capture) if capture and ready else None,
     )
 
@@ -169,11 +171,11 @@ def run_out(session: Session, run: t.Run) -> schemas.Run:
     total, done, failed, left, before, after, recent = (int(x) for x in row)
     seconds = ((run.finished_at or t.now()) - run.started_at).total_seconds() if run.started_at else 0
     rate = recent / seconds if recent and seconds > 0 else None
-    left_seconds = _seconds_left(session, run, seconds) if run.state == "running" and recent else None
+    left_seconds = _seconds_left(session, run, seconds) if run.state == State.RUNNING and recent else None
     return schemas.Run(
         id=run.id,
         capture_id=run.capture_id,
-        state=run.state,  # type: ignore[arg-type]
+        state=run.state,
         error=run.error,
         total=total,
         done=done,

@@ -137,8 +137,8 @@ def _qualities(text: str) -> dict[str, Any]:
     for part in _listed(text):
         format_, _, value = part.partition("=")
         if format_ not in tiers or not value.isdigit() or not 1 <= int(value) <= 100:
-            ways = " or ".join(f"{name}={TIERS[tier].making.fixed}" for name, tier in tiers.items())
-            raise UnusableInput(f"{part!r} is no quality; write {ways}, each from 1 to 100.")
+            *ways, last = (f"{name}={TIERS[tier].making.fixed}" for name, tier in tiers.items())
+            raise UnusableInput(f"{part!r} is no quality; write {', '.join(ways)} or {last}, each from 1 to 100.")
         found[tiers[format_]] = int(value)
     return {"qualities": found}
 

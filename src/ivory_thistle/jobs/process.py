@@ -12,12 +12,11 @@ from contextlib import suppress
 from pathlib import Path
 
 import structlog
-from sqlalchemy import select
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session, sessionmaker
 
-from ivory_thistle.jobs.coordinator import take_up
-from ivory_thistle.store import tables as t
+from ivory_thistle.store import jobs
+from ivory_thistle.store.database import in_transaction
 
 log = structlog.get_logger()
 DATABASE, BLOBS, SCHEDULER = "THISTLE_DATABASE_URL", "THISTLE_BLOBS_URL", "THISTLE_DASK_SCHEDULER"
@@ -70,18 +69,13 @@ class JobsProcess:
         timer.start()
 
     def _end_what_hangs(self) -> None:
-        asked = (
-            select(t.Capture.id).where(t.Capture.state == "reading", t.Capture.stop_asked),
-            select(t.Run.id).where(t.Run.state.in_(("running", "finishing")), t.Run.stop_asked),
-            select(t.Measurement.id).where(t.Measurement.state == "running", t.Measurement.stop_asked),
-        )
         try:
             with self._sessions() as session:
-                hangs = any(session.scalar(query.limit(1)) for query in asked)
+                hangs = jobs.any_asked_to_stop(session)
             if hangs and self._process:
                 log.warning("jobs ended", reason="it did not stop when asked")
                 self._process.kill()
-                take_up(self._sessions)
+                in_transaction(self._sessions, jobs.take_up)
         except DBAPIError:
             log.warning("stop not seen to", exc_info=True)
 

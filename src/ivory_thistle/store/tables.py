@@ -5,9 +5,11 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, Double, ForeignKey, Index, MetaData, String, Text, UniqueConstraint
+from sqlalchemy import BigInteger, Double, Enum, ForeignKey, Index, MetaData, String, Text, UniqueConstraint
 from sqlalchemy.dialects.mysql import BINARY, DATETIME, JSON, LONGTEXT
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+from ivory_thistle.core.states import State
 
 _NAMES = {
     "ix": "ix_%(column_0_N_label)s",
@@ -38,6 +40,24 @@ def _key(target: str) -> Mapped[int]:
     return mapped_column(ForeignKey(target, ondelete="CASCADE"))
 
 
+class Job:
+    """What all jobs have (`store.jobs`). `tries` counts how often one was begun since anything was last kept of it.
+
+    `error` says in words why it failed, or what the person has to do before it goes on.
+    """
+
+    state: Mapped[State] = mapped_column(
+        Enum(State, native_enum=False, length=16, values_callable=lambda states: [s.value for s in states]),
+        default=State.WAITING,
+    )
+    tries: Mapped[int] = mapped_column(default=0)
+    stop_asked: Mapped[bool] = mapped_column(default=False)
+    error: Mapped[str | None] = mapped_column(Text)
+    created_at: Mapped[datetime] = mapped_column(When, default=now)
+    started_at: Mapped[datetime | None] = mapped_column(When)
+    finished_at: Mapped[datetime | None] = mapped_column(When)
+
+
 class Site(Base):
     """One website under care. `removed_at`: taken off the list, can be put back.
 
@@ -57,28 +77,22 @@ class Site(Base):
     removed_at: Mapped[datetime | None] = mapped_column(When)
 
 
-class Capture(Base):
-    """One dated reading of a site. States: waiting, reading, ready, stopped, failed.
+class Capture(Job, Base):
+    """One dated reading of a site.
 
-    `lazy_attributes` are those of the site when it was read (None: the defaults). `audit` says whether its findings
-    are current: waiting, running or done. `aliases` are addresses that lead to files of other names; `options` say how
-    a live site was read. `tries` counts how often it was begun since anything was last kept of it.
+    `lazy_attributes` are those of the site when it was read (None: the defaults). `aliases` are addresses that lead to
+    files of other names; `options` say how a live site was read.
     """
 
     __tablename__ = "capture"
     id: Mapped[int] = mapped_column(primary_key=True)
     site_id: Mapped[int] = _key("site.id")
-    state: Mapped[str] = mapped_column(String(16))
     origin: Mapped[str] = mapped_column(String(16))
     place: Mapped[str] = mapped_column(Path)
     label: Mapped[str] = mapped_column(String(255))
     lazy_attributes: Mapped[list[Any] | None]
-    audit: Mapped[str] = mapped_column(String(16), default="")
-    tries: Mapped[int] = mapped_column(default=0)
-    stop_asked: Mapped[bool] = mapped_column(default=False)
     aliases: Mapped[dict[str, Any] | None]
     options: Mapped[dict[str, Any] | None]
-    error: Mapped[str | None] = mapped_column(Text)
     files_done: Mapped[int] = mapped_column(default=0)
     files_total: Mapped[int] = mapped_column(default=0)
     pages: Mapped[int] = mapped_column(default=0)
@@ -87,9 +101,16 @@ class Capture(Base):
     used_bytes: Mapped[int] = mapped_column(default=0)
     unused_images: Mapped[int] = mapped_column(default=0)
     broken_references: Mapped[int] = mapped_column(default=0)
-    created_at: Mapped[datetime] = mapped_column(When, default=now)
-    finished_at: Mapped[datetime | None] = mapped_column(When)
     __table_args__ = (Index(None, "site_id", "id"), _OPTIONS)
+
+
+class Audit(Job, Base):
+    """The audit of a capture: done where its findings are current."""
+
+    __tablename__ = "audit"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    capture_id: Mapped[int] = _key("capture.id")
+    __table_args__ = (UniqueConstraint("capture_id"), Index(None, "state"), _OPTIONS)
 
 
 class CaptureFile(Base):
@@ -201,10 +222,8 @@ class Fault(Base):
     __table_args__ = (Index(None, "capture_id"), _OPTIONS)
 
 
-class Run(Base):
-    """One execution of treatments. States: waiting, running, finishing, done, stopped, paused, failed.
-
-    One that is paused waits for the person to do what `error` says.
+class Run(Job, Base):
+    """One execution of treatments. While its pages are compared in a browser, it is finishing.
 
     `savings` holds the site's bytes before and after in each tier, `limits` what was found not to be safe in its pages,
     `report` what they load: all three once the run is done.
@@ -213,19 +232,12 @@ class Run(Base):
     __tablename__ = "run"
     id: Mapped[int] = mapped_column(primary_key=True)
     capture_id: Mapped[int] = _key("capture.id")
-    state: Mapped[str] = mapped_column(String(16))
     rules: Mapped[dict[str, Any]]
-    tries: Mapped[int] = mapped_column(default=0)
-    stop_asked: Mapped[bool] = mapped_column(default=False)
-    error: Mapped[str | None] = mapped_column(Text)
     savings: Mapped[dict[str, Any] | None]
     limits: Mapped[dict[str, Any] | None]
     report: Mapped[dict[str, Any] | None]
     compared: Mapped[int] = mapped_column(default=0)
     to_compare: Mapped[int] = mapped_column(default=0)
-    created_at: Mapped[datetime] = mapped_column(When, default=now)
-    started_at: Mapped[datetime | None] = mapped_column(When)
-    finished_at: Mapped[datetime | None] = mapped_column(When)
     __table_args__ = (Index(None, "capture_id", "id"), Index(None, "state"), _OPTIONS)
 
 
@@ -283,8 +295,8 @@ class PageSaving(Base):
     __table_args__ = (UniqueConstraint("run_id", "page_id", "tier"), Index(None, "page_id"), _OPTIONS)
 
 
-class Measurement(Base):
-    """Pages of a capture loaded in a browser. States: waiting, running, done, stopped, failed.
+class Measurement(Job, Base):
+    """Pages of a capture loaded in a browser.
 
     `estimated`: no browser was at hand, and everything comes from markup alone.
     """
@@ -292,16 +304,9 @@ class Measurement(Base):
     __tablename__ = "measurement"
     id: Mapped[int] = mapped_column(primary_key=True)
     capture_id: Mapped[int] = _key("capture.id")
-    state: Mapped[str] = mapped_column(String(16))
     screens: Mapped[list[Any]]
     estimated: Mapped[bool] = mapped_column(default=False)
     total: Mapped[int]
-    tries: Mapped[int] = mapped_column(default=0)
-    stop_asked: Mapped[bool] = mapped_column(default=False)
-    error: Mapped[str | None] = mapped_column(Text)
-    created_at: Mapped[datetime] = mapped_column(When, default=now)
-    started_at: Mapped[datetime | None] = mapped_column(When)
-    finished_at: Mapped[datetime | None] = mapped_column(When)
     __table_args__ = (Index(None, "capture_id", "id"), Index(None, "state"), _OPTIONS)
 
 

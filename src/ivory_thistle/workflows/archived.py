@@ -14,6 +14,7 @@ from ivory_thistle.core.formats.tiers import measured_tier
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.references.site import Image, Page, Placement, SiteFile, SiteReading
 from ivory_thistle.core.selection.loads import Loaded
+from ivory_thistle.core.states import State
 from ivory_thistle.intake.har import Har
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.weights import weight_row
@@ -81,7 +82,7 @@ def store_requests(
     ids = dict(session.execute(select(t.Page.path, t.Page.id).where(t.Page.capture_id == capture.id)).all())
     screens = [{"name": SCREEN, "width": 1440, "height": 900, "density": 1.0, "dark": False}]
     measurement = t.Measurement(
-        capture_id=capture.id, state="done", screens=screens, total=len(requests), started_at=t.now(),
+        capture_id=capture.id, state=State.DONE, screens=screens, total=len(requests), started_at=t.now(),
         finished_at=t.now(),
     )  # fmt: skip
     session.add(measurement)

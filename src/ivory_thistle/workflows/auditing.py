@@ -15,6 +15,7 @@ from ivory_thistle.core.findings.pages import PageWeighed
 from ivory_thistle.core.formats.tiers import measured_tier
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
+from ivory_thistle.core.states import State
 from ivory_thistle.core.treatment.roles import ROLES, RoleChoice, Slot
 from ivory_thistle.intake.browser import PageMeasurement
 from ivory_thistle.store import tables as t
@@ -67,21 +68,30 @@ def _batches(items: list[T]) -> Iterator[list[T]]:
         yield items[start : start + _BATCH]
 
 
-def ask_for_audit(session: Session, site_id: int) -> None:
-    """Marks the site's newest capture to be audited again."""
+def ask_for_audit(session: Session, capture_id: int) -> None:
+    """Has a capture audited, again where it was already or is just being."""
+    found = session.scalar(select(t.Audit).where(t.Audit.capture_id == capture_id))
+    if found is None:
+        session.add(t.Audit(capture_id=capture_id))
+        return
+    waiting = {"state": State.WAITING, "error": None, "tries": 0, "started_at": None, "finished_at": None}
+    session.execute(update(t.Audit).where(t.Audit.id == found.id).values(**waiting))
+
+
+def ask_for_audit_of_site(session: Session, site_id: int) -> None:
+    """Has the site's newest capture audited again."""
     newest = session.scalar(
         select(t.Capture.id)
-        .where(t.Capture.site_id == site_id, t.Capture.state == "ready")
+        .where(t.Capture.site_id == site_id, t.Capture.state == State.DONE)
         .order_by(t.Capture.id.desc())
         .limit(1)
     )
-    session.execute(update(t.Capture).where(t.Capture.id == newest).values(audit="waiting"))
+    if newest is not None:
+        ask_for_audit(session, newest)
 
 
 def audit_capture(capture_id: int, sessions: sessionmaker[Session], blobs: Blobs) -> None:
     """Audits a capture and keeps the outcome in place of an earlier one."""
-    running = update(t.Capture).where(t.Capture.id == capture_id).values(audit="running")
-    in_transaction(sessions, lambda session: session.execute(running))
     # Nothing is written while the site is read, so that nobody has to wait for its rows.
     with sessions() as session:
         owner = session.get_one(t.Site, session.get_one(t.Capture, capture_id).site_id)
@@ -209,6 +219,3 @@ def _keep(session: Session, capture_id: int, site: SiteReading, audit: Audit) ->
             }
         )  # fmt: skip
     insert_rows(session, t.Finding, rows)
-    # Whoever asked for another audit meanwhile gets it.
-    running = (t.Capture.id == capture_id, t.Capture.audit == "running")
-    session.execute(update(t.Capture).where(*running).values(audit="done"))

@@ -141,7 +141,6 @@ def _store(session: Session, capture_id: int, site: SiteReading, thumbnails: dic
     capture.image_bytes, capture.used_bytes = site.image_bytes, site.used_bytes
     capture.unused_images = sum(i.unused for i in site.images)
     capture.broken_references = site.broken_count
-    capture.state, capture.audit, capture.finished_at = "ready", "waiting", t.now()
 
 
 def _store_files(session: Session, capture_id: int, site: SiteReading, image_ids: dict[str, int]) -> None:

@@ -17,6 +17,7 @@ from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.faults import Fault
 from ivory_thistle.core.formats.table import is_named_as_image
 from ivory_thistle.core.references.site import is_page
+from ivory_thistle.core.states import State
 from ivory_thistle.intake.archive import unpack
 from ivory_thistle.intake.crawl import Crawl, Crawler, CrawlOptions, Seen
 from ivory_thistle.intake.folder import Folder
@@ -157,7 +158,7 @@ def _seen_before(session: Session, capture_id: int, blobs: Blobs) -> dict[str, S
     site_id = session.get_one(t.Capture, capture_id).site_id
     last = session.scalar(
         select(t.Capture.options)
-        .where(t.Capture.site_id == site_id, t.Capture.id < capture_id, t.Capture.state == "ready")
+        .where(t.Capture.site_id == site_id, t.Capture.id < capture_id, t.Capture.state == State.DONE)
         .order_by(t.Capture.id.desc())
         .limit(1)
     )

@@ -129,7 +129,6 @@ def start_measurement(session: Session, capture_id: int) -> t.Measurement:
     screens = site_screens(session.get_one(t.Site, capture.site_id))
     measurement = t.Measurement(
         capture_id=capture_id,
-        state="waiting",
         screens=[asdict(s) for s in screens],
         estimated=browser_binary() is None,
         total=capture.pages * len(screens),

@@ -11,12 +11,12 @@ from typing import Literal
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session, sessionmaker
 
+from ivory_thistle.core.states import State
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import in_transaction
 
 RoomKind = Literal["contents", "database", "uploads", "staging"]
-_GOING = ("waiting", "reading", "running", "finishing")
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,17 +58,6 @@ def room_taken(session: Session, blobs: Blobs, places: Places) -> list[Room]:
     ]  # fmt: skip
 
 
-def is_going(session: Session) -> bool:
-    """Whether any job is under way or waiting: it may just have kept what no row names yet."""
-    queries = (
-        select(t.Capture.id).where(t.Capture.state.in_(_GOING)),
-        select(t.Capture.id).where(t.Capture.state == "ready", t.Capture.audit.in_(("waiting", "running"))),
-        select(t.Run.id).where(t.Run.state.in_(_GOING)),
-        select(t.Measurement.id).where(t.Measurement.state.in_(_GOING)),
-    )
-    return any(session.scalar(query.limit(1)) for query in queries)
-
-
 def clear_spare(sessions: sessionmaker[Session], blobs: Blobs, places: Places) -> int:
     """Removes what nothing needs, removed sites for good among it; the bytes freed. For when no job is going."""
     freed = 0
@@ -108,12 +97,12 @@ def _needed(session: Session) -> Iterator[str]:
 
 def _spare_uploads(session: Session, places: Places) -> Iterator[Path]:
     """Uploads of captures that are gone or whole: those of failed and stopped ones may be gone on with."""
-    wanted = set(session.scalars(select(t.Capture.place).where(t.Capture.state != "ready")))
+    wanted = set(session.scalars(select(t.Capture.place).where(t.Capture.state != State.DONE)))
     yield from (place for place, _ in _files(places.uploads) if str(place) not in wanted)
 
 
 def _spare_staging(session: Session, places: Places) -> Iterator[Path]:
-    wanted = {f"capture-{i}" for i in session.scalars(select(t.Capture.id).where(t.Capture.state != "ready"))}
+    wanted = {f"capture-{i}" for i in session.scalars(select(t.Capture.id).where(t.Capture.state != State.DONE))}
     if places.staging.is_dir():
         yield from (folder for folder in places.staging.iterdir() if folder.name not in wanted)
 

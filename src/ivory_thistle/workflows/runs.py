@@ -14,6 +14,7 @@ from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.rewriting.delivery import Delivery, RenditionFacts
 from ivory_thistle.core.rewriting.site import Limits, SiteRewriter
+from ivory_thistle.core.states import State
 from ivory_thistle.core.treatment.ladder import Plan, Step
 from ivory_thistle.core.treatment.roles import ROLES, Role
 from ivory_thistle.core.treatment.rules import Rules
@@ -41,7 +42,7 @@ def start_run(
     earlier = _done_tasks(session, capture_id) if chosen is not None else {}
     site, read = stored_site(session, capture_id, blobs)
     ids = dict(session.execute(select(t.Image.sha256, t.Image.id).where(t.Image.capture_id == capture_id)).all())
-    run = t.Run(capture_id=capture_id, state="waiting", rules=rules.as_dict())
+    run = t.Run(capture_id=capture_id, rules=rules.as_dict())
     session.add(run)
     session.flush()
     for plan in stored_plans(session, capture_id, site, rules, read):
@@ -65,7 +66,10 @@ def start_run(
 def _done_tasks(session: Session, capture_id: int) -> dict[int, t.Task]:
     """The tasks that the newest finished run of a capture ended well, by image."""
     newest = session.scalar(
-        select(t.Run.id).where(t.Run.capture_id == capture_id, t.Run.state == "done").order_by(t.Run.id.desc()).limit(1)
+        select(t.Run.id)
+        .where(t.Run.capture_id == capture_id, t.Run.state == State.DONE)
+        .order_by(t.Run.id.desc())
+        .limit(1)
     )
     rows = session.scalars(select(t.Task).where(t.Task.run_id == newest, t.Task.state == "done"))
     return {task.image_id: task for task in rows}
@@ -217,7 +221,6 @@ def _finish(session: Session, run: t.Run, handover: Handover) -> None:
     if rows:
         session.execute(insert(t.PageSaving), rows)
     run.savings = {"before": handover.savings.before, **handover.savings.after}
-    run.state, run.finished_at = "done", t.now()
 
 
 def handover_of(session: Session, run: t.Run, blobs: Blobs) -> tuple[SiteReading, Callable[[str], bytes], Handover]:

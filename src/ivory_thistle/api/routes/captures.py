@@ -23,7 +23,8 @@ from ivory_thistle.api.figures import (
 )
 from ivory_thistle.api.guard import PICTURE_POLICY
 from ivory_thistle.api.selections import selected
-from ivory_thistle.api.services import Services, ServicesDep, SessionDep, ask_to_go_on, ask_to_stop
+from ivory_thistle.api.services import Services, ServicesDep, SessionDep
+from ivory_thistle.api.stopping import add_stop_and_continue
 from ivory_thistle.core.formats.table import FORMATS, sniff_format
 from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.images.facts import ImageFacts
@@ -56,26 +57,13 @@ def get_capture(capture_id: int, session: SessionDep) -> schemas.Capture:
     return schemas.Capture.model_validate(capture_of(session, capture_id)[0])
 
 
-@router.post("/stop")
-def stop_capture(capture_id: int, session: SessionDep, services: ServicesDep) -> schemas.Capture:
-    """Stops reading; what was fetched is kept, and `continue` goes on from there."""
-    capture, _ = capture_of(session, capture_id)
-    ask_to_stop(capture, services)
-    session.flush()
-    return schemas.Capture.model_validate(capture)
+def _row(capture_id: int, session: SessionDep) -> t.Capture:
+    return capture_of(session, capture_id)[0]
 
 
-@router.post("/continue")
-def continue_capture(capture_id: int, session: SessionDep, services: ServicesDep) -> schemas.Capture:
-    """Goes on with a stopped or failed reading."""
-    capture, _ = capture_of(session, capture_id)
-    if capture.state in ("stopped", "failed"):
-        ask_to_go_on(capture)
-        session.flush()
-    out = schemas.Capture.model_validate(capture)
-    session.commit()
-    services.jobs.wake()
-    return out
+add_stop_and_continue(
+    router, "capture", _row, lambda session, row: schemas.Capture.model_validate(row), schemas.Capture
+)
 
 
 @router.get("/pages")
@@ -272,7 +260,7 @@ def add_run(
     """
     capture_of(session, capture_id)
     going = newest_run(session, capture_id)
-    if going and going.state in ("waiting", "running", "finishing"):
+    if going and going.state.is_going:
         return run_out(session, going)
     score = FIDELITIES[fidelity] if fidelity and fidelity != "fixed" else None
     rules = replace(

@@ -18,18 +18,15 @@ from ivory_thistle.api.services import Services, ServicesDep, SessionDep
 
 router = APIRouter(tags=["events"])
 _EVERY_SECONDS = 0.4
-_ENDED = frozenset({"ready", "failed", "done", "stopped", "paused"})
 
 
-def _watch(
-    services: Services, request: Request, look: Callable[[Session], schemas.Run | schemas.Capture | schemas.Measurement]
-) -> EventSourceResponse:
+def _watch(services: Services, request: Request, look: Callable[[Session], schemas.Job]) -> EventSourceResponse:
     """Sends a new event whenever what `look` sees has changed, and ends with its last state."""
 
     def seen() -> tuple[str, bool]:
         with services.sessions() as session:
             now = look(session)
-            return now.model_dump_json(), now.state in _ENDED
+            return now.model_dump_json(), not now.going
 
     async def events() -> AsyncIterator[ServerSentEvent]:
         last = ""

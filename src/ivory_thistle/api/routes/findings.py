@@ -14,6 +14,7 @@ from ivory_thistle.api.routes.sites import site_of
 from ivory_thistle.api.services import ServicesDep, SessionDep, audit_again
 from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.findings.catalogue import CATALOGUE
+from ivory_thistle.core.states import State
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.auditing import site_policy
 
@@ -25,14 +26,14 @@ of_site = APIRouter(prefix="/sites/{site_id}", tags=["budgets"])
 @of_capture.get("/findings")
 def list_finding_groups(capture_id: int, session: SessionDep, services: ServicesDep) -> schemas.AuditState:
     """Findings by code: what treating mends first, and within that what saves most."""
-    capture, _ = capture_of(session, capture_id)
+    capture_of(session, capture_id)
     groups = services.counts.get(capture_id, "findings", lambda: _groups(session, capture_id))
     measured = session.scalar(
         select(func.count()).where(t.Measurement.capture_id == capture_id, t.Measurement.estimated.is_(False))
     )
-    return schemas.AuditState.model_validate(
-        {"state": capture.audit or "waiting", "groups": groups, "measured": bool(measured)}
-    )
+    audit = session.scalar(select(t.Audit).where(t.Audit.capture_id == capture_id))
+    state, error = (audit.state, audit.error) if audit else (State.WAITING, None)
+    return schemas.AuditState(state=state, error=error, groups=groups, measured=bool(measured))
 
 
 def _groups(session: Session, capture_id: int) -> list[schemas.FindingGroup]:

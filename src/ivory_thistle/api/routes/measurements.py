@@ -13,7 +13,8 @@ from ivory_thistle.api import cursors, schemas
 from ivory_thistle.api.errors import not_found
 from ivory_thistle.api.figures import budget_state, held_against, pages_over, site_connections
 from ivory_thistle.api.routes.captures import Limit, capture_of, picture
-from ivory_thistle.api.services import ServicesDep, SessionDep, ask_to_go_on, ask_to_stop
+from ivory_thistle.api.services import ServicesDep, SessionDep
+from ivory_thistle.api.stopping import add_stop_and_continue
 from ivory_thistle.core.formats.tiers import measured_tier
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.core.treatment.roles import Slot
@@ -41,9 +42,9 @@ def measurement_out(session: Session, row: t.Measurement) -> schemas.Measurement
         )
     ).one()
     seconds = (t.now() - row.started_at).total_seconds() if row.started_at else 0.0
-    left = seconds * (row.total - done) / done if row.state == "running" and done else None
+    left = seconds * (row.total - done) / done if row.state.is_under_way and done else None
     return schemas.Measurement(
-        id=row.id, capture_id=row.capture_id, state=row.state, error=row.error,  # type: ignore[arg-type]
+        id=row.id, capture_id=row.capture_id, state=row.state, error=row.error,
         screens=[schemas.Screen.model_validate(s) for s in row.screens], estimated=row.estimated,
         total=row.total, done=done, problems=problems, seconds_left=left, created_at=row.created_at,
         finished_at=row.finished_at,
@@ -64,7 +65,7 @@ def newest_measurement(capture_id: int, session: SessionDep) -> schemas.Measurem
 def add_measurement(capture_id: int, session: SessionDep, services: ServicesDep) -> schemas.Measurement:
     """Starts measuring every page; one that is going on already is returned instead."""
     going = newest_measurement(capture_id, session)
-    if going and going.state in ("waiting", "running"):
+    if going and going.going:
         return going
     out = measurement_out(session, start_measurement(session, capture_id))
     session.commit()
@@ -72,26 +73,11 @@ def add_measurement(capture_id: int, session: SessionDep, services: ServicesDep)
     return out
 
 
-@router.post("/stop")
-def stop_measurement(measurement_id: int, session: SessionDep, services: ServicesDep) -> schemas.Measurement:
-    """Stops within seconds; what is measured is kept."""
-    row = measurement_of(session, measurement_id)
-    ask_to_stop(row, services)
-    session.flush()
-    return measurement_out(session, row)
+def _row(measurement_id: int, session: SessionDep) -> t.Measurement:
+    return measurement_of(session, measurement_id)
 
 
-@router.post("/continue")
-def continue_measurement(measurement_id: int, session: SessionDep, services: ServicesDep) -> schemas.Measurement:
-    """Goes on with a stopped or failed measurement."""
-    row = measurement_of(session, measurement_id)
-    if row.state in ("stopped", "failed"):
-        ask_to_go_on(row)
-        session.flush()
-    out = measurement_out(session, row)
-    session.commit()
-    services.jobs.wake()
-    return out
+add_stop_and_continue(router, "measurement", _row, measurement_out, schemas.Measurement)
 
 
 @router.get("/screens/{screen}/pages")

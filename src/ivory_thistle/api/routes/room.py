@@ -7,7 +7,8 @@ from fastapi import APIRouter
 from ivory_thistle.api import schemas
 from ivory_thistle.api.errors import ProblemError
 from ivory_thistle.api.services import ServicesDep, SessionDep
-from ivory_thistle.workflows.room import clear_spare, is_going, room_taken
+from ivory_thistle.store.jobs import any_going
+from ivory_thistle.workflows.room import clear_spare, room_taken
 
 router = APIRouter(prefix="/room", tags=["room"])
 
@@ -21,6 +22,6 @@ def get_room(session: SessionDep, services: ServicesDep) -> list[schemas.Room]:
 @router.post("/clear")
 def clear_room(session: SessionDep, services: ServicesDep) -> schemas.Cleared:
     """Removes what nothing needs, for good; a removed site can then not be put back."""
-    if is_going(session):
+    if any_going(session):
         raise ProblemError(409, "jobs-going", "Not while jobs are going", "Stop what is going on, or wait for its end.")
     return schemas.Cleared(bytes=clear_spare(services.sessions, services.blobs, services.places))

@@ -15,8 +15,10 @@ from ivory_thistle.api import cursors, schemas
 from ivory_thistle.api.errors import ProblemError, not_found
 from ivory_thistle.api.figures import budget_state, run_out, segments
 from ivory_thistle.api.routes.captures import Limit, capture_of
-from ivory_thistle.api.services import Services, ServicesDep, SessionDep, ask_to_go_on, ask_to_stop
+from ivory_thistle.api.services import Services, ServicesDep, SessionDep
+from ivory_thistle.api.stopping import add_stop_and_continue
 from ivory_thistle.core.formats.tiers import TIERS, measured_tier
+from ivory_thistle.core.states import State
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.auditing import site_policy
 from ivory_thistle.workflows.packing import zip_stream
@@ -33,9 +35,13 @@ def run_of(session: Session, run_id: int) -> t.Run:
     return run
 
 
+def _row(run_id: int, session: SessionDep) -> t.Run:
+    return run_of(session, run_id)
+
+
 def _finished(session: Session, run_id: int) -> t.Run:
     run = run_of(session, run_id)
-    if run.state != "done":
+    if run.state != State.DONE:
         raise ProblemError(409, "not-finished", "Not finished", "This run is not finished yet; wait for its end.")
     return run
 
@@ -46,28 +52,8 @@ def get_run(run_id: int, session: SessionDep) -> schemas.Run:
     return run_out(session, run_of(session, run_id))
 
 
-@router.post("/stop")
-def stop_run(run_id: int, session: SessionDep, services: ServicesDep) -> schemas.Run:
-    """Stops a run within seconds; what is finished is kept, and it can go on later."""
-    run = run_of(session, run_id)
-    ask_to_stop(run, services)
-    session.flush()
-    return run_out(session, run)
-
-
-@router.post("/continue")
-def continue_run(run_id: int, session: SessionDep, services: ServicesDep) -> schemas.Run:
-    """Goes on with a stopped or paused run, or tries the failed pictures of a finished one again."""
-    run = run_of(session, run_id)
-    if run.state in ("stopped", "paused", "failed", "done"):
-        ask_again(session, run_id)
-        ask_to_go_on(run)
-        run.started_at = run.finished_at = None
-        session.flush()
-    out = run_out(session, run)
-    session.commit()
-    services.jobs.wake()
-    return out
+# A run that is done may go on too: with the pictures that failed.
+add_stop_and_continue(router, "run", _row, run_out, schemas.Run, (State.DONE,), ask_again)
 
 
 @router.get("/tasks")

@@ -58,9 +58,7 @@ def _add(
     site = t.Site(name=name[:190], page_budget=DEFAULT_PAGE_BYTES)
     session.add(site)
     session.flush()
-    session.add(
-        t.Capture(site_id=site.id, state="waiting", origin=origin, place=place, label=label[:255], options=options)
-    )
+    session.add(t.Capture(site_id=site.id, origin=origin, place=place, label=label[:255], options=options))
     session.flush()
     return site
 
@@ -174,9 +172,7 @@ def capture_again(site_id: int, session: SessionDep, services: ServicesDep) -> s
     if last.origin == "folder":
         Folder(Path(last.place))
     options = {k: v for k, v in (last.options or {}).items() if k != "seen"} or None
-    new = t.Capture(
-        site_id=site.id, state="waiting", origin=last.origin, place=last.place, label=last.label, options=options
-    )
+    new = t.Capture(site_id=site.id, origin=last.origin, place=last.place, label=last.label, options=options)
     session.add(new)
     session.flush()
     out = schemas.Capture.model_validate(new)

@@ -5,9 +5,10 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, computed_field
 
 from ivory_thistle.core.formats.tiers import TIERS
+from ivory_thistle.core.states import State
 from ivory_thistle.core.treatment.roles import Role
 from ivory_thistle.core.treatment.rules import Fidelity
 
@@ -66,6 +67,25 @@ class Vocabulary(Out):
     tiers: list[TierOut]
     roles: list[Role]
     fidelities: list[FidelityOut]
+
+
+class Job(Out):
+    """What all jobs tell. `going`: it waits or is under way, and can be stopped. `can_go_on`: it ended unfinished."""
+
+    state: State
+    error: str | None
+
+    @computed_field  # type: ignore[prop-decorator]
+    @property
+    def going(self) -> bool:
+        """Whether it waits or is under way."""
+        return self.state.is_going
+
+    @computed_field  # type: ignore[prop-decorator]
+    @property
+    def can_go_on(self) -> bool:
+        """Whether it ended before it was done."""
+        return self.state.can_go_on
 
 
 class Room(Out):

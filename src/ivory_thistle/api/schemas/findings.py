@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated
 
 from pydantic import Field
 
-from ivory_thistle.api.schemas.base import Out
+from ivory_thistle.api.schemas.base import Job, Out
 from ivory_thistle.core.treatment.roles import Role
 
 
@@ -49,10 +49,9 @@ class FindingList(Out):
     next: str | None
 
 
-class AuditState(Out):
+class AuditState(Job):
     """Whether the findings are current, and on what they rest."""
 
-    state: Literal["waiting", "running", "done", "failed"]
     groups: list[FindingGroup]
     measured: bool
 

@@ -2,19 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Literal
-
-from ivory_thistle.api.schemas.base import BudgetState, Moment, Out
+from ivory_thistle.api.schemas.base import BudgetState, Job, Moment, Out
 from ivory_thistle.api.schemas.sites import Screen
 
 
-class Measurement(Out):
+class Measurement(Job):
     """Pages of a capture loaded in a browser; `done` and `total` count pages times screens."""
 
     id: int
     capture_id: int
-    state: Literal["waiting", "running", "done", "stopped", "failed"]
-    error: str | None
     screens: list[Screen]
     estimated: bool
     total: int

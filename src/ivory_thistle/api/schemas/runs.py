@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from ivory_thistle.api.schemas.base import BudgetState, Moment, Out, TierFigures
+from ivory_thistle.api.schemas.base import BudgetState, Job, Moment, Out, TierFigures
 from ivory_thistle.api.schemas.pages import FaultOut, Segment
 
 
@@ -40,7 +40,7 @@ class Forecast(Out):
     left_alone: list[LeftAlone]
 
 
-class Run(Out):
+class Run(Job):
     """One execution of treatments, with its progress. `rate` is images a second, `seconds_left` estimated.
 
     `compared` of `to_compare` pages and screens were compared in a browser, once its images are done.
@@ -48,8 +48,6 @@ class Run(Out):
 
     id: int
     capture_id: int
-    state: Literal["waiting", "running", "finishing", "done", "stopped", "paused", "failed"]
-    error: str | None
     total: int
     done: int
     failed: int

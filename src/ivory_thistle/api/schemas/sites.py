@@ -6,18 +6,17 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, Field
 
-from ivory_thistle.api.schemas.base import Bytes, Moment, Out
+from ivory_thistle.api.schemas.base import Bytes, Job, Moment, Out
+from ivory_thistle.core.states import State
 
 
-class Capture(Out):
+class Capture(Job):
     """One dated reading of a site, with its totals."""
 
     id: int
     site_id: int
-    state: Literal["waiting", "reading", "ready", "stopped", "failed"]
     origin: Literal["folder", "zip", "crawl", "har"]
     label: str
-    error: str | None
     files_done: int
     files_total: int
     pages: int
@@ -88,7 +87,8 @@ class Site(Out):
     created_at: Moment
     capture: Capture | None
     run_id: int | None
-    run_state: str | None
+    run_state: State | None
+    run_going: bool
     ledger: Ledger | None
 
 

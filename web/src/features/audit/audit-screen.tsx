@@ -46,12 +46,11 @@ export function AuditScreen() {
       <ViewSentence view={view} change={change} screens={screens} any words={["part", "tier", "line"]}>
         {over ?? "…"} of {counted(site.capture.pages, "page")} over their budget of <BudgetWord />.
       </ViewSentence>
-      <div className="mb-4 flex flex-wrap items-start gap-x-4 gap-y-2">
-        <MeasureBar />
+      <MeasureBar>
         <DialogButton trigger="Budgets by page, screen and role" title="Budgets" wide>
           {(close) => <Budgets close={close} />}
         </DialogButton>
-      </div>
+      </MeasureBar>
       {view.screen ? <MeasuredList view={view} /> : <ByReference />}
     </>
   );

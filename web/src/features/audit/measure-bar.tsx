@@ -1,4 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import type { ReactNode } from "react";
 import { api, told } from "@/shared/api/client";
 import { useProgress } from "@/shared/api/progress";
 import { findingsQuery, measurementQuery } from "@/shared/api/queries";
@@ -8,8 +9,8 @@ import { useNotice } from "@/shared/ui/notices";
 import { useSite } from "@/shared/ui/site-context";
 import { ScreensDialog } from "./screens-dialog";
 
-/** Starts measuring and shows how far it is. */
-export function MeasureBar() {
+/** Starts measuring and shows how far it is; `children` are buttons beside its own. */
+export function MeasureBar({ children }: { children: ReactNode }) {
   const site = useSite();
   const captureId = site.capture.id;
   const queries = useQueryClient();
@@ -52,20 +53,21 @@ export function MeasureBar() {
   });
   if (!m) {
     return (
-      <div className="mt-6 flex flex-wrap items-center gap-4">
+      <div className="mb-4 flex flex-wrap items-center gap-3">
         <Button onClick={() => start.mutate()} disabled={start.isPending || measurement.isPending}>
           Measure in a browser
         </Button>
-        <span className="text-ink-soft">
-          Loads every page in headless Chromium on the {counted(site.screens.length, "screen")} of this site:{" "}
-          {site.screens.map((s) => s.name).join(", ")}.
-        </span>
         <ScreensDialog />
+        {children}
+        <span className="basis-full text-ink-soft">
+          Measuring loads every page in headless Chromium on the {counted(site.screens.length, "screen")} of
+          this site: {site.screens.map((s) => s.name).join(", ")}.
+        </span>
       </div>
     );
   }
   return (
-    <div className="mt-6 space-y-3">
+    <div className="mb-4 space-y-3">
       {going && (
         <div className="flex items-center gap-4">
           <div className="w-[280px]">
@@ -79,18 +81,19 @@ export function MeasureBar() {
         </div>
       )}
       {m.error && <Failed error={new Error(m.error)} />}
-      {(m.state === "stopped" || m.state === "failed") && (
-        <Button onClick={() => act.mutate("continue")}>
-          Go on measuring {counted(m.total - m.done, "page-screen")}
-        </Button>
-      )}
-      <div className="flex flex-wrap items-center gap-x-8 gap-y-2">
-        <ScreensDialog />
+      <div className="flex flex-wrap items-center gap-3">
+        {(m.state === "stopped" || m.state === "failed") && (
+          <Button onClick={() => act.mutate("continue")}>
+            Go on measuring {counted(m.total - m.done, "page-screen")}
+          </Button>
+        )}
         {!going && (
           <Button onClick={() => start.mutate()} disabled={start.isPending}>
             {m.estimated ? "Estimate again" : "Measure again"}
           </Button>
         )}
+        <ScreensDialog />
+        {children}
       </div>
     </div>
   );

@@ -3,14 +3,7 @@ import { Link, Outlet, useParams } from "@tanstack/react-router";
 import { useEffect, useRef } from "react";
 import type { Schemas } from "@/shared/api/client";
 import { useProgress } from "@/shared/api/progress";
-import {
-  findingsQuery,
-  forecastQuery,
-  isAuditing,
-  runQuery,
-  siteQuery,
-  vocabularyQuery,
-} from "@/shared/api/queries";
+import { findingsQuery, forecastQuery, runQuery, siteQuery, vocabularyQuery } from "@/shared/api/queries";
 import { bytes, count, counted, less } from "@/shared/format/figures";
 import { Failed, Loading } from "@/shared/ui/basics";
 import { type OpenSite, SiteProvider } from "@/shared/ui/site-context";
@@ -22,15 +15,13 @@ export function SiteFrame() {
   const site = useQuery(siteQuery(siteId));
   const queries = useQueryClient();
   const capture = site.data?.capture;
-  const reading = capture?.state === "waiting" || capture?.state === "reading";
-  useProgress("captures", capture?.id, reading, (now) =>
+  useProgress("captures", capture?.id, capture?.going ?? false, (now) =>
     queries.setQueryData(siteQuery(siteId).queryKey, (old) => old && { ...old, capture: now }),
   );
-  const going = ["waiting", "running", "finishing"].includes(site.data?.run_state ?? "");
-  useProgress("runs", site.data?.run_id ?? undefined, going, (now) =>
+  useProgress("runs", site.data?.run_id ?? undefined, site.data?.run_going ?? false, (now) =>
     queries.setQueryData(runQuery(now.id).queryKey, now),
   );
-  useFreshAudit(siteId, capture?.state === "ready" ? capture.id : undefined);
+  useFreshAudit(siteId, capture?.state === "done" ? capture.id : undefined);
   const vocabulary = useQuery(vocabularyQuery);
   const error = site.error ?? vocabulary.error;
   if (error) {
@@ -66,7 +57,7 @@ export function SiteFrame() {
 function useFreshAudit(siteId: number, captureId: number | undefined) {
   const queries = useQueryClient();
   const audit = useQuery({ ...findingsQuery(captureId ?? 0), enabled: captureId !== undefined });
-  const busy = isAuditing(audit.data);
+  const busy = audit.data?.going ?? false;
   const wasBusy = useRef(false);
   useEffect(() => {
     if (wasBusy.current && !busy) {
@@ -78,7 +69,7 @@ function useFreshAudit(siteId: number, captureId: number | undefined) {
 }
 
 function Spine({ site }: { site: OpenSite }) {
-  const ready = site.capture.state === "ready";
+  const ready = site.capture.state === "done";
   const forecast = useQuery({ ...forecastQuery(site.capture.id), enabled: ready });
   const run = useQuery({ ...runQuery(site.run_id ?? 0), enabled: site.run_id !== null });
   const unread = site.capture.state === "failed" ? "could not be read" : "not read yet";
@@ -128,7 +119,7 @@ function Spine({ site }: { site: OpenSite }) {
 }
 
 function captureSays(capture: Schemas["Capture"]): string {
-  if (capture.state === "ready") return counted(capture.files_total, "file");
+  if (capture.state === "done") return counted(capture.files_total, "file");
   if (capture.state === "failed") return "failed";
   if (capture.state === "stopped") return "stopped";
   return capture.files_total ? `${capture.files_done} of ${capture.files_total}` : "reading";

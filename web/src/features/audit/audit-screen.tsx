@@ -23,7 +23,7 @@ export function AuditScreen() {
   const change = (part: Partial<View>) => navigate({ search: (old) => ({ ...old, ...part }), replace: true });
   const measured = useMeasuredPages(view);
   const screens = useQuery(measurementQuery(site.capture.id)).data?.screens ?? [];
-  const ready = site.capture.state === "ready";
+  const ready = site.capture.state === "done";
   if (!ready) return <NotReadYet />;
   const over = view.screen ? (measured.data?.pages[0]?.over ?? null) : (site.ledger?.pages_over ?? 0);
   return (

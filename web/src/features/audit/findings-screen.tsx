@@ -2,7 +2,7 @@ import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, type Schemas, told } from "@/shared/api/client";
-import { findingsQuery, isAuditing } from "@/shared/api/queries";
+import { findingsQuery } from "@/shared/api/queries";
 import { counted } from "@/shared/format/figures";
 import { stake } from "@/shared/format/findings";
 import { Button, Empty, Failed, Loading, Title } from "@/shared/ui/basics";
@@ -20,7 +20,7 @@ const EASE = {
 export function FindingsScreen() {
   const site = useSite();
   const findings = useQuery(findingsQuery(site.capture.id));
-  const busy = isAuditing(findings.data);
+  const busy = findings.data?.going ?? false;
   if (findings.isPending) return <Loading screen what="the findings" />;
   if (findings.isError) return <Failed screen error={findings.error} again={() => findings.refetch()} />;
   const { groups, measured, state } = findings.data;
@@ -38,7 +38,7 @@ export function FindingsScreen() {
       </Title>
       <AuditTabs />
       {state === "failed" && (
-        <Failed error={new Error("The audit could not be finished; the log says why.")} />
+        <Failed error={new Error(findings.data.error ?? "The audit could not be finished.")} />
       )}
       {!busy && groups.length === 0 && <Empty>No finding. The images are as light as they can be.</Empty>}
       {([1, 2, 3] as const).map((ease) => {

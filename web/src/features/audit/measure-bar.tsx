@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { api, told } from "@/shared/api/client";
+import { useStopAndGoOn } from "@/shared/api/jobs";
 import { useProgress } from "@/shared/api/progress";
 import { findingsQuery, measurementQuery } from "@/shared/api/queries";
 import { count, counted, duration } from "@/shared/format/figures";
@@ -18,12 +19,11 @@ export function MeasureBar({ children }: { children: ReactNode }) {
   const query = measurementQuery(captureId);
   const measurement = useQuery(query);
   const m = measurement.data;
-  const going = m?.state === "waiting" || m?.state === "running";
+  const going = m?.going ?? false;
   useProgress("measurements", m?.id, going, (now) => {
     queries.setQueryData(query.queryKey, now);
     // Once measured, the pages are audited again.
-    if (!["waiting", "running"].includes(now.state))
-      void queries.invalidateQueries({ queryKey: findingsQuery(captureId).queryKey });
+    if (!now.going) void queries.invalidateQueries({ queryKey: findingsQuery(captureId).queryKey });
   });
   const settled = {
     onSuccess: (now: typeof m) => queries.setQueryData(query.queryKey, now),
@@ -38,19 +38,7 @@ export function MeasureBar({ children }: { children: ReactNode }) {
       ),
     ...settled,
   });
-  const act = useMutation({
-    mutationFn: (what: "stop" | "continue") =>
-      told(
-        what === "stop"
-          ? api.POST("/api/v1/measurements/{measurement_id}/stop", {
-              params: { path: { measurement_id: m?.id ?? 0 } },
-            })
-          : api.POST("/api/v1/measurements/{measurement_id}/continue", {
-              params: { path: { measurement_id: m?.id ?? 0 } },
-            }),
-      ),
-    ...settled,
-  });
+  const act = useStopAndGoOn("measurements", m?.id ?? 0, settled.onSuccess);
   if (!m) {
     return (
       <div className="mb-4 flex flex-wrap items-center gap-3">
@@ -77,13 +65,15 @@ export function MeasureBar({ children }: { children: ReactNode }) {
             {count(m.done)} of {counted(m.total, "page-screen")}
             {m.seconds_left !== null && `, about ${duration(m.seconds_left)} left`}
           </span>
-          <Button onClick={() => act.mutate("stop")}>Stop measuring</Button>
+          <Button onClick={act.stop} disabled={act.pending || act.stopping}>
+            {act.stopping ? "Stopping …" : "Stop measuring"}
+          </Button>
         </div>
       )}
       {m.error && <Failed error={new Error(m.error)} />}
       <div className="flex flex-wrap items-center gap-3">
-        {(m.state === "stopped" || m.state === "failed") && (
-          <Button onClick={() => act.mutate("continue")}>
+        {m.can_go_on && (
+          <Button onClick={act.goOn} disabled={act.pending}>
             Go on measuring {counted(m.total - m.done, "page-screen")}
           </Button>
         )}

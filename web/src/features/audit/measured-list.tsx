@@ -14,7 +14,7 @@ import { WeightStrip } from "@/shared/ui/weight-strip";
 export function useMeasuredPages(view: View) {
   const site = useSite();
   const measurement = useQuery(measurementQuery(site.capture.id)).data;
-  const settled = measurement?.state === "running" ? Math.floor(measurement.done / 8) : measurement?.done;
+  const settled = measurement?.going ? Math.floor(measurement.done / 8) : measurement?.done;
   return useInfiniteQuery({
     queryKey: ["measurement", measurement?.id, view.screen, view.tier, view.part, site, settled],
     queryFn: ({ pageParam }) =>

@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
-import { api, told } from "@/shared/api/client";
+import { api, type Schemas, told } from "@/shared/api/client";
+import { useStopAndGoOn } from "@/shared/api/jobs";
 import { siteQuery } from "@/shared/api/queries";
 import { bytes, count, counted, when } from "@/shared/format/figures";
 import { Button, buttonLook, Empty, Fact, Failed, Loading, Progress, Title } from "@/shared/ui/basics";
@@ -15,7 +16,7 @@ export function CaptureScreen() {
   if (capture.state === "failed") {
     return (
       <>
-        <Title side={<StopOrGoOn captureId={capture.id} stopped />}>The site could not be read</Title>
+        <Title side={<StopOrGoOn capture={capture} />}>The site could not be read</Title>
         <Failed error={new Error(capture.error ?? "It is not known why.")} />
         <p className="mt-4">
           <Link to="/new">Add it again from another folder or archive</Link>
@@ -23,13 +24,13 @@ export function CaptureScreen() {
       </>
     );
   }
-  if (capture.state !== "ready") {
+  if (capture.state !== "done") {
     const stopped = capture.state === "stopped";
     return (
       <>
         <Title
           says="Every file is read once and kept; pages are joined with the images they name. You may leave this page."
-          side={<StopOrGoOn captureId={capture.id} stopped={stopped} />}
+          side={<StopOrGoOn capture={capture} />}
         >
           {stopped ? `Reading ${capture.label} was stopped` : `Reading ${capture.label}`}
         </Title>
@@ -71,25 +72,22 @@ export function CaptureScreen() {
 }
 
 /** Stops a reading, or goes on with one from where it was stopped. */
-function StopOrGoOn({ captureId, stopped }: { captureId: number; stopped: boolean }) {
+function StopOrGoOn({ capture }: { capture: Schemas["Capture"] }) {
   const site = useSite();
   const queries = useQueryClient();
-  const say = useNotice();
-  const act = useMutation({
-    mutationFn: () => {
-      const params = { params: { path: { capture_id: captureId } } };
-      return told(
-        stopped
-          ? api.POST("/api/v1/captures/{capture_id}/continue", params)
-          : api.POST("/api/v1/captures/{capture_id}/stop", params),
-      );
-    },
-    onSuccess: () => queries.invalidateQueries({ queryKey: siteQuery(site.id).queryKey }),
-    onError: (error) => say(error.message),
-  });
+  const act = useStopAndGoOn("captures", capture.id, () =>
+    queries.invalidateQueries({ queryKey: siteQuery(site.id).queryKey }),
+  );
+  if (capture.can_go_on) {
+    return (
+      <Button onClick={act.goOn} disabled={act.pending}>
+        Go on reading
+      </Button>
+    );
+  }
   return (
-    <Button onClick={() => act.mutate()} disabled={act.isPending}>
-      {stopped ? "Go on reading" : "Stop reading"}
+    <Button onClick={act.stop} disabled={act.pending || act.stopping}>
+      {act.stopping ? "Stopping …" : "Stop reading"}
     </Button>
   );
 }

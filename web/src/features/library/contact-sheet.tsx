@@ -79,7 +79,6 @@ export function ContactSheet({ rows, total, selection, more }: Props) {
                     type="checkbox"
                     checked={selection.has(image.id)}
                     onChange={(e) => selection.toggle([image.id], e.target.checked)}
-                    className="accent-thistle"
                   />
                   <span className="min-w-0 flex-1 truncate text-[12.5px]" title={image.path}>
                     {fileName(image.path)}

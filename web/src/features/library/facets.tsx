@@ -89,17 +89,16 @@ export function Facets({ filter, change }: Props) {
           values.length > 1 && (
             <details key={facet} open={facet !== "folder" || filter.folder.length > 0}>
               <summary className="cursor-pointer text-ink-soft">{title}</summary>
-              <ul className="mt-1 space-y-0.5">
+              <ul className="mt-1">
                 {values
                   .filter((v, n) => n < SHOWN || filter[facet].includes(v.value) || facet === "finding")
                   .map((v) => (
                     <li key={v.value}>
-                      <label className="flex items-baseline gap-1.5">
+                      <label className="flex items-center gap-1">
                         <input
                           type="checkbox"
                           checked={filter[facet].includes(v.value)}
                           onChange={() => toggle(facet, v.value)}
-                          className="translate-y-px accent-thistle"
                         />
                         <span
                           className="min-w-0 flex-1 truncate"

@@ -54,7 +54,6 @@ export function ImageTable({ rows, total, filter, change, selection, more }: Pro
             aria-label="Select all that the filter shows"
             checked={selection.count > 0 && selection.count === total}
             onChange={(e) => (e.target.checked ? selection.everything() : selection.nothing())}
-            className="accent-thistle"
           />
         </span>
         <span role="columnheader">
@@ -129,7 +128,6 @@ function Cells({ image, selection }: { image: Schemas["ImageRow"]; selection: Se
           aria-label={`Select ${image.path}`}
           checked={selection.has(image.id)}
           onChange={(e) => selection.toggle([image.id], e.target.checked)}
-          className="accent-thistle"
         />
       </span>
       <span role="cell">

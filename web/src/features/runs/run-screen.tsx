@@ -1,12 +1,12 @@
-import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useInfiniteQuery, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, type Schemas, told } from "@/shared/api/client";
+import { useStopAndGoOn } from "@/shared/api/jobs";
 import { runQuery, siteQuery } from "@/shared/api/queries";
 import { bytes, count, counted, duration, less } from "@/shared/format/figures";
 import { Button, buttonLook, Empty, Fact, Failed, Loading, Progress, Title } from "@/shared/ui/basics";
 import { Choice } from "@/shared/ui/choice";
-import { useNotice } from "@/shared/ui/notices";
 import { useSite } from "@/shared/ui/site-context";
 
 /** The newest run: how far it is, what it saved so far, and what became of every image. */
@@ -84,41 +84,26 @@ function says(r: Schemas["Run"]): string {
 function Actions({ run }: { run: Schemas["Run"] }) {
   const site = useSite();
   const queries = useQueryClient();
-  const say = useNotice();
-  const path = { params: { path: { run_id: run.id } } };
-  const settle = (now: Schemas["Run"]) => {
+  const act = useStopAndGoOn("runs", run.id, (now) => {
     queries.setQueryData(runQuery(run.id).queryKey, now);
     void queries.invalidateQueries({ queryKey: siteQuery(site.id).queryKey });
-  };
-  const stop = useMutation({
-    mutationFn: () => told(api.POST("/api/v1/runs/{run_id}/stop", path)),
-    onMutate: () => goOn.reset(),
-    onSuccess: settle,
-    onError: (error) => say(error.message),
   });
-  const goOn = useMutation({
-    mutationFn: () => told(api.POST("/api/v1/runs/{run_id}/continue", path)),
-    onSuccess: settle,
-    onError: (error) => say(error.message),
-  });
-  // Of this going on, not of an earlier one that was stopped.
-  const stopping = stop.isSuccess && !goOn.isSuccess;
-  if (run.state === "running" || run.state === "waiting" || run.state === "finishing") {
+  if (run.going) {
     return (
-      <Button onClick={() => stop.mutate()} disabled={stop.isPending || stopping}>
-        {stopping ? "Stopping …" : "Stop"}
+      <Button onClick={act.stop} disabled={act.pending || act.stopping}>
+        {act.stopping ? "Stopping …" : "Stop"}
       </Button>
     );
   }
   return (
     <div className="flex flex-wrap gap-3">
-      {(run.state === "stopped" || run.state === "paused" || run.state === "failed") && (
-        <Button tone="main" onClick={() => goOn.mutate()} disabled={goOn.isPending}>
+      {run.can_go_on && (
+        <Button tone="main" onClick={act.goOn} disabled={act.pending}>
           Go on with {counted(run.total - run.done - run.failed, "image")}
         </Button>
       )}
       {run.state === "done" && run.failed > 0 && (
-        <Button onClick={() => goOn.mutate()} disabled={goOn.isPending}>
+        <Button onClick={act.goOn} disabled={act.pending}>
           Try the failed again
         </Button>
       )}

@@ -170,22 +170,12 @@ function FromAddress({ name, arrived }: WayIn) {
         </label>
       </div>
       <div className="mt-3 space-y-1">
-        <label className="flex items-baseline gap-2">
-          <input
-            type="checkbox"
-            checked={own}
-            onChange={(e) => setOwn(e.target.checked)}
-            className="accent-thistle"
-          />
+        <label className="flex items-center gap-1">
+          <input type="checkbox" checked={own} onChange={(e) => setOwn(e.target.checked)} />
           It is my own server: its address may be a private one, and it may be asked faster.
         </label>
-        <label className="flex items-baseline gap-2">
-          <input
-            type="checkbox"
-            checked={!robots}
-            onChange={(e) => setRobots(!e.target.checked)}
-            className="accent-thistle"
-          />
+        <label className="flex items-center gap-1">
+          <input type="checkbox" checked={!robots} onChange={(e) => setRobots(!e.target.checked)} />
           It is my own site, and I want robots.txt set aside.
         </label>
       </div>

@@ -43,7 +43,7 @@ export function SitesScreen() {
 }
 
 function isBeingRead(site: Schemas["Site"]): boolean {
-  return site.capture?.state === "waiting" || site.capture?.state === "reading";
+  return site.capture?.going ?? false;
 }
 
 function SiteRow({ site }: { site: Schemas["Site"] }) {
@@ -105,7 +105,7 @@ function standing(site: Schemas["Site"]): string {
   if (!capture) return "Not read yet.";
   if (capture.state === "failed") return `Could not be read. ${capture.error ?? ""}`;
   if (capture.state === "stopped") return "Reading was stopped; what was read is kept.";
-  if (capture.state !== "ready" || !ledger) {
+  if (capture.state !== "done" || !ledger) {
     return capture.files_total
       ? `Reading file ${capture.files_done} of ${capture.files_total} …`
       : "Reading …";

@@ -30,9 +30,9 @@ export function TreatmentScreen() {
   const queries = useQueryClient();
   const navigate = useNavigate();
   const say = useNotice();
-  const ready = site.capture.state === "ready";
+  const ready = site.capture.state === "done";
   const forecast = useQuery({ ...forecastQuery(site.capture.id), enabled: ready });
-  const going = ["waiting", "running", "finishing"].includes(site.run_state ?? "");
+  const going = site.run_going;
   const vocabulary = useVocabulary();
   const [look, setLook] = useState<Look>("role");
   const looks: [Look, string][] = [
@@ -93,7 +93,6 @@ export function TreatmentScreen() {
                 type="checkbox"
                 checked={options[name] ?? false}
                 onChange={(e) => setOptions({ ...options, [name]: e.target.checked })}
-                className="size-4 accent-thistle"
               />
               {words}
             </label>

@@ -1,15 +1,14 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import type { Schemas } from "./client";
-
-const ENDED = new Set(["ready", "failed", "done", "stopped", "paused"]);
+import type { JobKind } from "./jobs";
 
 /**
  * Watches a run or capture by server-sent events and puts what comes into the query of that key.
  * The browser reconnects by itself; at the end, everything that shows the site is asked anew.
  */
 export function useProgress(
-  kind: "runs" | "captures" | "measurements",
+  kind: JobKind,
   id: number | undefined,
   going: boolean,
   seen: (now: Schemas["Run"] & Schemas["Capture"] & Schemas["Measurement"]) => void,
@@ -22,7 +21,7 @@ export function useProgress(
     events.addEventListener("progress", (event) => {
       const now = JSON.parse(event.data);
       seen(now);
-      if (ENDED.has(now.state)) {
+      if (!now.going) {
         events.close();
         void queries.invalidateQueries();
       }

@@ -1,6 +1,6 @@
 /** The queries that more than one screen asks, by their keys. */
 import { queryOptions } from "@tanstack/react-query";
-import { api, type Schemas, told } from "./client";
+import { api, told } from "./client";
 
 export const sitesQuery = queryOptions({
   queryKey: ["sites"],
@@ -63,12 +63,8 @@ export const findingsQuery = (captureId: number) =>
         api.GET("/api/v1/captures/{capture_id}/findings", { params: { path: { capture_id: captureId } } }),
       ),
     // While an audit is going on, its end is asked for; the site's frame then refreshes what rests on it.
-    refetchInterval: (query) => (isAuditing(query.state.data) ? 1500 : false),
+    refetchInterval: (query) => (query.state.data?.going ? 1500 : false),
   });
-
-export function isAuditing(audit: Schemas["AuditState"] | undefined): boolean {
-  return audit?.state === "waiting" || audit?.state === "running";
-}
 
 export function thumbnailAddress(captureId: number, imageId: number): string {
   return `/api/v1/captures/${captureId}/images/${imageId}/thumbnail`;

@@ -499,7 +499,7 @@ export interface paths {
         put?: never;
         /**
          * Stop Capture
-         * @description Stops reading; what was fetched is kept, and `continue` goes on from there.
+         * @description Stops it within two seconds; what is finished is kept, and it can go on later.
          */
         post: operations["stop_capture"];
         delete?: never;
@@ -519,7 +519,7 @@ export interface paths {
         put?: never;
         /**
          * Continue Capture
-         * @description Goes on with a stopped or failed reading.
+         * @description Goes on with it where it was stopped, paused or failed.
          */
         post: operations["continue_capture"];
         delete?: never;
@@ -786,7 +786,7 @@ export interface paths {
         put?: never;
         /**
          * Stop Measurement
-         * @description Stops within seconds; what is measured is kept.
+         * @description Stops it within two seconds; what is finished is kept, and it can go on later.
          */
         post: operations["stop_measurement"];
         delete?: never;
@@ -806,7 +806,7 @@ export interface paths {
         put?: never;
         /**
          * Continue Measurement
-         * @description Goes on with a stopped or failed measurement.
+         * @description Goes on with it where it was stopped, paused or failed.
          */
         post: operations["continue_measurement"];
         delete?: never;
@@ -906,7 +906,7 @@ export interface paths {
         put?: never;
         /**
          * Stop Run
-         * @description Stops a run within seconds; what is finished is kept, and it can go on later.
+         * @description Stops it within two seconds; what is finished is kept, and it can go on later.
          */
         post: operations["stop_run"];
         delete?: never;
@@ -926,7 +926,7 @@ export interface paths {
         put?: never;
         /**
          * Continue Run
-         * @description Goes on with a stopped or paused run, or tries the failed pictures of a finished one again.
+         * @description Goes on with it where it was stopped, paused or failed.
          */
         post: operations["continue_run"];
         delete?: never;
@@ -1064,15 +1064,23 @@ export interface components {
          * @description Whether the findings are current, and on what they rest.
          */
         AuditState: {
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "waiting" | "running" | "done" | "failed";
+            state: components["schemas"]["State"];
+            /** Error */
+            error: string | null;
             /** Groups */
             groups: components["schemas"]["FindingGroup"][];
             /** Measured */
             measured: boolean;
+            /**
+             * Going
+             * @description Whether it waits or is under way.
+             */
+            readonly going: boolean;
+            /**
+             * Can Go On
+             * @description Whether it ended before it was done.
+             */
+            readonly can_go_on: boolean;
         };
         /**
          * BudgetFigures
@@ -1112,15 +1120,13 @@ export interface components {
          * @description One dated reading of a site, with its totals.
          */
         Capture: {
+            state: components["schemas"]["State"];
+            /** Error */
+            error: string | null;
             /** Id */
             id: number;
             /** Site Id */
             site_id: number;
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "waiting" | "reading" | "ready" | "stopped" | "failed";
             /**
              * Origin
              * @enum {string}
@@ -1128,8 +1134,6 @@ export interface components {
             origin: "folder" | "zip" | "crawl" | "har";
             /** Label */
             label: string;
-            /** Error */
-            error: string | null;
             /** Files Done */
             files_done: number;
             /** Files Total */
@@ -1153,6 +1157,16 @@ export interface components {
             created_at: string;
             /** Finished At */
             finished_at: string | null;
+            /**
+             * Going
+             * @description Whether it waits or is under way.
+             */
+            readonly going: boolean;
+            /**
+             * Can Go On
+             * @description Whether it ended before it was done.
+             */
+            readonly can_go_on: boolean;
         };
         /**
          * Cleared
@@ -1806,17 +1820,13 @@ export interface components {
          * @description Pages of a capture loaded in a browser; `done` and `total` count pages times screens.
          */
         Measurement: {
+            state: components["schemas"]["State"];
+            /** Error */
+            error: string | null;
             /** Id */
             id: number;
             /** Capture Id */
             capture_id: number;
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "waiting" | "running" | "done" | "stopped" | "failed";
-            /** Error */
-            error: string | null;
             /** Screens */
             screens: components["schemas"]["Screen"][];
             /** Estimated */
@@ -1836,6 +1846,16 @@ export interface components {
             created_at: string;
             /** Finished At */
             finished_at: string | null;
+            /**
+             * Going
+             * @description Whether it waits or is under way.
+             */
+            readonly going: boolean;
+            /**
+             * Can Go On
+             * @description Whether it ended before it was done.
+             */
+            readonly can_go_on: boolean;
         };
         /**
          * PageBudget
@@ -2122,17 +2142,13 @@ export interface components {
          *     `compared` of `to_compare` pages and screens were compared in a browser, once its images are done.
          */
         Run: {
+            state: components["schemas"]["State"];
+            /** Error */
+            error: string | null;
             /** Id */
             id: number;
             /** Capture Id */
             capture_id: number;
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "waiting" | "running" | "finishing" | "done" | "stopped" | "paused" | "failed";
-            /** Error */
-            error: string | null;
             /** Total */
             total: number;
             /** Done */
@@ -2162,6 +2178,16 @@ export interface components {
             started_at: string | null;
             /** Finished At */
             finished_at: string | null;
+            /**
+             * Going
+             * @description Whether it waits or is under way.
+             */
+            readonly going: boolean;
+            /**
+             * Can Go On
+             * @description Whether it ended before it was done.
+             */
+            readonly can_go_on: boolean;
         };
         /**
          * SavingsOut
@@ -2252,8 +2278,9 @@ export interface components {
             capture: components["schemas"]["Capture"] | null;
             /** Run Id */
             run_id: number | null;
-            /** Run State */
-            run_state: string | null;
+            run_state: components["schemas"]["State"] | null;
+            /** Run Going */
+            run_going: boolean;
             ledger: components["schemas"]["Ledger"] | null;
         };
         /**
@@ -2373,6 +2400,15 @@ export interface components {
             /** Bytes */
             bytes: number;
         };
+        /**
+         * State
+         * @description Where a job stands.
+         *
+         *     A job waits, is under way (running, then perhaps finishing), and ends: done, stopped by the person, paused until the
+         *     person has done something, or failed. Jobs that ended otherwise than done can go on.
+         * @enum {string}
+         */
+        State: "waiting" | "running" | "finishing" | "done" | "stopped" | "paused" | "failed";
         /**
          * StillLoaded
          * @description An original that treated pages load as it was, on how many of them, and why.

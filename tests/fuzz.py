@@ -70,7 +70,16 @@ def _page(data: bytes, sheet: bytes = b"p{background:url(a.png)}") -> None:
         page.loads(screen, shown_by("avif"))
     audit_site(site, contents.__getitem__, [], [], Policy(), on_failure=failed)
     new = tuple(
-        NewFile(f"a-{width}.webp", "webp", "webp", width, width * 3 // 4, 3000, f"{width:064}") for width in (200, 400)
+        NewFile(
+            path=f"a-{width}.webp",
+            tier="webp",
+            format="webp",
+            width=width,
+            height=width * 3 // 4,
+            bytes=3000,
+            sha256=f"{width:064}",
+        )
+        for width in (200, 400)
     )
     rewriter = SiteRewriter(site, {"a.png": Delivery("a.png", 400, 300, new, 400)}, contents.__getitem__)
     done = rewriter.rewrite(Limits())

@@ -210,16 +210,16 @@ def made_of(folder: Path, sizes: Mapping[str, tuple[int, int]]) -> tuple[dict[st
                 digest = f"{name}{tier}{step.width}"
                 contents[digest] = data
                 kind = "jpeg" if form == "jpeg" else form
-                found.append(RenditionFacts(tier, kind, *size, len(data), digest))  # type: ignore[arg-type]
+                made = {"width": size[0], "height": size[1], "bytes": len(data), "sha256": digest}
+                found.append(RenditionFacts(tier=tier, format=kind, **made))
         originals.append(Original(name, width, height, tuple(found), steps[-1].width))
     for name, (side, box) in SVGS.items():
         plain = (
             f'<svg xmlns="http://www.w3.org/2000/svg" {side} {box}><rect width="90%" height="80%" fill="teal"/></svg>'
         )
         contents[name] = plain.encode()
-        originals.append(
-            Original(name, 300, 150, (RenditionFacts("baseline", "svg", 300, 150, len(plain), name),), 300)
-        )
+        drawn = RenditionFacts(tier="baseline", format="svg", width=300, height=150, bytes=len(plain), sha256=name)
+        originals.append(Original(name, 300, 150, (drawn,), 300))
     files = [*sizes, *SVGS]
     deliveries = dict(plan_delivery(originals, FileIndex(files)))
     return deliveries, {f.path: contents[f.sha256] for d in deliveries.values() for f in d.files}

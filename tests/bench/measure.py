@@ -10,7 +10,7 @@ from PIL import Image
 
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.intake.folder import Folder
-from ivory_thistle.workflows.headless import measure_folder
+from ivory_thistle.workflows.measuring import measure_folder
 from ivory_thistle.workflows.reading import read_folder
 
 if __name__ == "__main__":

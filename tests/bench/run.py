@@ -29,7 +29,8 @@ from ivory_thistle.core.treatment.ladder import Step
 from ivory_thistle.core.treatment.making import Made, Rung, Wish, make_files
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
-from ivory_thistle.workflows.headless import plans_for
+from ivory_thistle.workflows.at_hand import AtHand
+from ivory_thistle.workflows.planning import plan
 from ivory_thistle.workflows.reading import read_folder
 
 Work = list[tuple[bytes, ImageFacts, tuple[Step, ...]]]
@@ -42,8 +43,8 @@ def demo(folder: str) -> Work:
     """Every eighth still image of the demo with its plan."""
     root = Folder(Path(folder))
     site = read_folder(root)
-    plans = [p for p in plans_for(site, Rules(), root.read) if p.steps and p.image.facts.frames == 1]
-    still = [p for p in plans if p.image.facts.format != "svg"]
+    plans = [p for p in plan(AtHand(site, root.read), Rules()) if p.steps and p.image.facts.frames == 1]
+    still = [p for p in plans if not p.image.facts.is_vector]
     return [(root.read(p.image.path), p.image.facts, p.steps) for p in still[::_EVERY]]
 
 

@@ -12,7 +12,7 @@ from ivory_thistle.core.selection.loads import LAZY_DISTANCE, Load, PageOnScreen
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
 from ivory_thistle.intake.browser import PageMeasurement
 from ivory_thistle.intake.folder import Folder
-from ivory_thistle.workflows.headless import measure_folder
+from ivory_thistle.workflows.measuring import measure_folder
 from ivory_thistle.workflows.reading import read_folder
 
 SCREENS = {s.name: s for s in DEFAULT_SCREENS}

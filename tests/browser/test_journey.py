@@ -17,7 +17,7 @@ from playwright.sync_api import Page, expect
 from application import ROOT, Application
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
-from ivory_thistle.workflows.headless import treat_folder
+from ivory_thistle.workflows.folders import treat_folder
 
 pytestmark = [pytest.mark.browser, pytest.mark.database]
 AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"

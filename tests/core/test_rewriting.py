@@ -40,7 +40,7 @@ def deliveries_of(site: SiteReading, widths: tuple[int, ...] = (500, 1000)) -> d
     def renditions(path: str) -> tuple[RenditionFacts, ...]:
         kind = "png" if path.endswith("png") else "jpeg"
         return tuple(
-            RenditionFacts(tier, form, w, w // 2, w * size, f"{path}{tier}{w}")
+            RenditionFacts(tier=tier, format=form, width=w, height=w // 2, bytes=w * size, sha256=f"{path}{tier}{w}")
             for tier, form, size in (("avif", "avif", 10), ("webp", "webp", 20), ("baseline", kind, 40))
             for w in widths
         )
@@ -366,7 +366,7 @@ def test_shapes_and_masks_stay() -> None:
 def test_names_never_clash() -> None:
     """Where the site has a file of that name already, part of the hash is added."""
     files = {"x/a.jpg": 1, "x/A-500.avif": 1}
-    rendition = RenditionFacts("avif", "avif", 500, 250, 9, "c0ffee00" * 8)
+    rendition = RenditionFacts(tier="avif", format="avif", width=500, height=250, bytes=9, sha256="c0ffee00" * 8)
     plan = plan_delivery([Original("x/a.jpg", 1000, 500, (rendition,))], FileIndex(files))
     assert plan["x/a.jpg"].files[0].path == "x/a-500-c0ffee00.avif"
     assert sibling_address("../i/a b.jpg?v=1,2#f", "i/a b-500.avif") == "../i/a%20b-500.avif?v=1%2C2#f"

@@ -18,7 +18,8 @@ from ivory_thistle.intake.crawl import Crawl, Crawler, CrawlOptions, start_addre
 from ivory_thistle.intake.fetching import Fetcher, RefusedAddressError, checked_address
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.intake.naming import Names
-from ivory_thistle.workflows.sources import read_source
+from ivory_thistle.workflows.opening import named_source, open_source
+from ivory_thistle.workflows.reading import read_site_of
 from pictures import encoded, photograph
 
 PNG = encoded(photograph("chelsea").resize((40, 30)), "PNG")
@@ -133,7 +134,7 @@ def test_a_crawled_site_reads_like_a_folder(world: World, tmp_path: Path) -> Non
     world.page("/news", "<img src=a.png><img src=lost.png>")
     world.put("/pic?x=1", "image/png", PNG + b"1")
     world.put("/a.png", "image/png", PNG)
-    _, site = read_source(f"{world.address}/", tmp_path, options(world))
+    site = read_site_of(open_source(named_source(f"{world.address}/", options(world)), tmp_path / "s")).site
     assert {p.path: p.files for p in site.pages} == {"index.html": ("pic__x=1.png", "a.png"), "news.html": ("a.png",)}
     assert [p.broken for p in site.pages] == [(), ("lost.png",)]
 

@@ -15,7 +15,8 @@ from ivory_thistle.intake.crawl import CrawlOptions
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.intake.har import read_har, sanitize, transfer_size
 from ivory_thistle.intake.site_server import serve_site
-from ivory_thistle.workflows.sources import read_source
+from ivory_thistle.workflows.opening import named_source, open_source
+from ivory_thistle.workflows.reading import read_site_of
 from pictures import encoded, photograph
 
 JPEG = encoded(photograph("chelsea"), "JPEG")
@@ -141,7 +142,7 @@ def test_images_without_bodies_are_known_by_their_size(tmp_path: Path) -> None:
         )
     )
     (tmp_path / "s").mkdir()
-    _, site = read_source(str(place), tmp_path / "s", NONE)
+    site = read_site_of(open_source(named_source(str(place), NONE), tmp_path / "s")).site
     (page,) = site.pages
     assert (page.path, page.image_bytes) == ("index.html", 77_000)
     assert [(i.path, i.facts.format, i.facts.problem) for i in site.images] == [
@@ -198,7 +199,7 @@ def test_a_har_that_chromium_recorded(site_folder: Path, tmp_path: Path) -> None
     with serve_site(folder.paths()[0], folder.read) as address:
         asyncio.run(record(address))
     (tmp_path / "s").mkdir()
-    _, site = read_source(str(recorded), tmp_path / "s", NONE)
+    site = read_site_of(open_source(named_source(str(recorded), NONE), tmp_path / "s")).site
     (page,) = site.pages
     assert page.path == "index.html"
     assert {p: site.files[p].bytes for p in page.files} == {p: (site_folder / p).stat().st_size for p in page.files}

@@ -26,7 +26,8 @@ from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import sessions
 from ivory_thistle.workflows import auditing
-from ivory_thistle.workflows.capture import capture_folder
+from ivory_thistle.workflows.capturing import capture_opened
+from ivory_thistle.workflows.opening import Opened
 from ivory_thistle.workflows.runs import handover_of, start_run
 
 pytestmark = pytest.mark.database
@@ -55,7 +56,7 @@ def run_id(made: sessionmaker[Session], blobs: Blobs, site_folder: Path) -> int:
         session.add(capture)
         session.flush()
         capture_id = capture.id
-    capture_folder(capture_id, Folder(site_folder), made, blobs)
+    capture_opened(capture_id, Opened(Folder(site_folder)), made, blobs)
     with made.begin() as session:
         auditing.ask_for_audit(session, capture_id)
         run = start_run(session, capture_id, Rules(fixed=True), blobs)

@@ -12,8 +12,9 @@ from PIL import Image
 
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
-from ivory_thistle.workflows.headless import audit_json, treat_folder
+from ivory_thistle.workflows.folders import treat_folder
 from ivory_thistle.workflows.reading import read_folder
+from ivory_thistle.workflows.reporting import audit_json
 from pictures import camera_picture, opened, photograph, png_that_claims
 
 

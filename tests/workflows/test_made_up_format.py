@@ -14,7 +14,7 @@ from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.tiers import TIERS, measured_tier
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
-from ivory_thistle.workflows.headless import TreatOptions, treat_folder, treat_json
+from ivory_thistle.workflows.folders import TreatOptions, treat_folder, treat_json
 from ivory_thistle.workflows.plugged import VARIABLE, load_formats
 
 

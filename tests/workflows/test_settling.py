@@ -18,7 +18,8 @@ from ivory_thistle.core.rewriting.offers import Form
 from ivory_thistle.core.rewriting.site import Limits, SiteRewriter
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.core.treatment.roles import Slot
-from ivory_thistle.workflows.settling import Settled, Settler, report
+from ivory_thistle.workflows.reporting import report
+from ivory_thistle.workflows.settling import Settled, Settler
 
 SHEET = ".hero{background:url(a.jpg) center/cover} .wide{background:url(d.png)}"
 

@@ -17,8 +17,10 @@ from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake import chromium
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows import measuring
-from ivory_thistle.workflows.headless import measure_folder, measured_json, treat_folder
+from ivory_thistle.workflows.folders import treat_folder
+from ivory_thistle.workflows.measuring import measure_folder
 from ivory_thistle.workflows.reading import read_folder
+from ivory_thistle.workflows.reporting import measured_json
 
 pytestmark = pytest.mark.browser
 VECTOR = '<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"><g id="a"><rect width="5" height="5"/></g></svg>'

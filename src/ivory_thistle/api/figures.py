@@ -18,9 +18,7 @@ from ivory_thistle.core.formats.tiers import measured_tier
 from ivory_thistle.core.states import State
 from ivory_thistle.core.treatment.roles import ROLES, Role
 from ivory_thistle.store import tables as t
-from ivory_thistle.workflows.auditing import site_policy
-from ivory_thistle.workflows.capture import lazy_attributes
-from ivory_thistle.workflows.measuring import site_screens
+from ivory_thistle.workflows.settings import lazy_attributes, site_policy, site_screens
 
 _MAX_SEGMENTS = 60
 _WEIGHED_PIXELS = 4_000_000

@@ -17,9 +17,11 @@ from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
 from ivory_thistle.intake.browser import PageMeasurement
 from ivory_thistle.intake.crawl import CrawlOptions
 from ivory_thistle.jobs.log import configure_log
-from ivory_thistle.workflows.headless import audit_json, measure_folder, measured_json
+from ivory_thistle.workflows.measuring import measure_folder
+from ivory_thistle.workflows.opening import named_source, open_source
 from ivory_thistle.workflows.plugged import load_formats
-from ivory_thistle.workflows.sources import read_source
+from ivory_thistle.workflows.reading import read_site_of
+from ivory_thistle.workflows.reporting import audit_json, measured_json
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=__doc__)
 app.command()(treat)
@@ -50,7 +52,8 @@ def audit(
     )  # fmt: skip
     parts = ("Reading files", "Measuring pages") if measure else ("Reading files",)
     with tempfile.TemporaryDirectory(prefix="thistle-") as staging, progress(parts) as bars:
-        folder, site = read_source(source, Path(staging), options, bars[0])
+        opened = open_source(named_source(source, options), Path(staging) / "site", bars[0])
+        folder, site = opened.folder, read_site_of(opened, bars[0]).site
         measured = measure_folder(folder, site, chosen, bars[1]) if measure else []
     if not site.pages and not site.images:
         raise UnusableInput(f"{source} holds no web page and no picture.")

@@ -11,7 +11,7 @@ import typer
 from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
-from ivory_thistle.workflows.reading import Progress as Callback
+from ivory_thistle.workflows.progress import Progress as Callback
 
 _errors = Console(stderr=True)
 

@@ -16,7 +16,7 @@ from ivory_thistle.core.images.resize import Mode, Resize
 from ivory_thistle.core.rewriting.delivery import NAME_FIELDS, NAMES_PATTERN
 from ivory_thistle.core.treatment.rules import FIDELITIES, Rules
 from ivory_thistle.intake.folder import Folder
-from ivory_thistle.workflows.headless import FolderTreated, TreatOptions, treat_folder, treat_json
+from ivory_thistle.workflows.folders import FolderTreated, TreatOptions, treat_folder, treat_json
 from ivory_thistle.workflows.settling import Comparison
 
 _UNITS = {"": 1, "b": 1, "kb": 1_000, "mb": 1_000_000}

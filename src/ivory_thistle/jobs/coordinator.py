@@ -26,8 +26,8 @@ from ivory_thistle.store.database import answers, in_transaction, is_away
 from ivory_thistle.workflows.auditing import ask_for_audit, audit_capture
 from ivory_thistle.workflows.capturing import capture_from
 from ivory_thistle.workflows.measuring import measure_capture
-from ivory_thistle.workflows.renditions import Treatment, result_of
 from ivory_thistle.workflows.runs import keep_result, settle_run, waiting_tasks
+from ivory_thistle.workflows.treating import Treatment, result_of
 from ivory_thistle.workflows.workers import Call, CallFailedError, Outcome, Workers
 
 log = structlog.get_logger()

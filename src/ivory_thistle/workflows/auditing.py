@@ -2,38 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from hashlib import sha256
 from typing import Any, TypeVar
 
-from sqlalchemy import delete, func, select, update
+from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
-from ivory_thistle.core.budgets.policy import PageBudget, Policy
 from ivory_thistle.core.findings.audit import Audit, audit_site
-from ivory_thistle.core.findings.pages import PageWeighed
-from ivory_thistle.core.formats.tiers import measured_tier
 from ivory_thistle.core.references.site import SiteReading
-from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
 from ivory_thistle.core.states import State
-from ivory_thistle.core.treatment.roles import ROLES, RoleChoice, Slot
-from ivory_thistle.intake.browser import PageMeasurement
+from ivory_thistle.core.treatment.guessing import guessed_slots
+from ivory_thistle.core.treatment.roles import ROLES, RoleChoice
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import in_transaction
-from ivory_thistle.workflows.capture import insert_rows, stored_site
 from ivory_thistle.workflows.clock import in_time
+from ivory_thistle.workflows.measured import newest_measured
 from ivory_thistle.workflows.reading import page_failed
+from ivory_thistle.workflows.settings import site_policy
+from ivory_thistle.workflows.storing import insert_rows, stored_site
 
 _BATCH = 2000
 T = TypeVar("T")
-
-
-def site_policy(site: t.Site) -> Policy:
-    """The budgets of a site: its page budget for all, narrowed by what it keeps besides."""
-    narrowed = Policy.from_dict(site.budgets or {})
-    whole = PageBudget("", "", site.page_budget, narrowed.site.requests)
-    return Policy(whole, narrowed.pages, narrowed.caps)
 
 
 def role_choices(session: Session, site_id: int) -> list[RoleChoice]:
@@ -100,92 +91,6 @@ def audit_capture(capture_id: int, sessions: sessionmaker[Session], blobs: Blobs
         slots, weighed = newest_measured(session, capture_id)
     audit = audit_site(site, read, slots or list(guessed_slots(site)), weighed, policy, choices, in_time, page_failed)
     in_transaction(sessions, lambda session: _keep(session, capture_id, site, audit))
-
-
-def newest_measured(session: Session, capture_id: int) -> tuple[list[Slot], list[PageWeighed]]:
-    """The boxes and weights (of the measured tier) of the newest measurement that has any."""
-    row = session.execute(
-        select(t.Measurement)
-        .join(t.PageScreen, t.PageScreen.measurement_id == t.Measurement.id)
-        .where(t.Measurement.capture_id == capture_id)
-        .order_by(t.Measurement.id.desc())
-        .limit(1)
-    ).scalar()
-    if not row:
-        return [], []
-    screens = {s["name"]: Screen(**s) for s in row.screens}
-    real = not row.estimated
-    weights = session.execute(
-        select(t.PageScreen, t.PageWeight, t.Page.path)
-        .join(t.PageWeight, t.PageWeight.page_screen_id == t.PageScreen.id)
-        .join(t.Page, t.Page.id == t.PageScreen.page_id)
-        .where(t.PageScreen.measurement_id == row.id, t.PageWeight.tier == measured_tier())
-    ).all()
-    weighed = [
-        PageWeighed(
-            path, screens[seen.screen], w.opening, w.scrolled, w.requests, seen.lcp_path, seen.layout_shift,
-            tuple(seen.shifting), real, tuple(one["path"] for one in w.loaded),
-        )
-        for seen, w, path in weights if seen.screen in screens
-    ]  # fmt: skip
-    boxes = session.execute(
-        select(t.Slot, t.PageScreen.screen, t.Page.path, t.Image.path)
-        .join(t.PageScreen, t.PageScreen.id == t.Slot.page_screen_id)
-        .join(t.Page, t.Page.id == t.PageScreen.page_id)
-        .join(t.Image, t.Image.id == t.Slot.image_id)
-        .where(t.PageScreen.measurement_id == row.id)
-    ).all()
-    slots = [
-        Slot(
-            page, screens[screen], path, s.kind, s.x, s.y, s.width, s.height, s.first_screen, s.lazy, s.fit,
-            s.element, s.alt, s.around, real,
-        )
-        for s, screen, page, path in boxes if screen in screens
-    ]  # fmt: skip
-    return slots, weighed
-
-
-def measured_pages(session: Session, capture_id: int) -> frozenset[str]:
-    """The pages that the newest measurement saw on every one of its screens, each without a problem."""
-    row = session.scalar(
-        select(t.Measurement)
-        .where(t.Measurement.capture_id == capture_id, ~t.Measurement.estimated)
-        .order_by(t.Measurement.id.desc())
-        .limit(1)
-    )
-    if not row:
-        return frozenset()
-    seen = session.execute(
-        select(t.Page.path)
-        .join(t.PageScreen, t.PageScreen.page_id == t.Page.id)
-        .where(t.PageScreen.measurement_id == row.id, t.PageScreen.problem == "")
-        .group_by(t.Page.path)
-        .having(func.count() == len(row.screens))
-    )
-    return frozenset(seen.scalars())
-
-
-def guessed_slots(site: SiteReading) -> Iterator[Slot]:
-    """Before any measurement: the width attributes of images, as boxes on the laptop screen."""
-    laptop = DEFAULT_SCREENS[2]
-    for page in site.pages:
-        for p in page.placements:
-            image = site.by_path.get(p.file or "")
-            if p.declared_width and p.element == "img" and image and image.facts.width:
-                height = p.declared_width * image.facts.height / image.facts.width
-                yield Slot(page.path, laptop, image.path, "img", 0, 0, p.declared_width, height, measured=False)
-
-
-def measured_slots(measured: Iterable[tuple[PageMeasurement, object]], screens: Iterable[Screen]) -> Iterator[Slot]:
-    """The boxes that measurements found, each with its weights, for pictures of the site itself."""
-    by_name = {s.name: s for s in screens}
-    for m, _ in measured:
-        for p in m.placements:
-            if p.path and p.width > 0:
-                yield Slot(
-                    m.page, by_name[m.screen], p.path, p.kind, p.x, p.y, p.width, p.height, p.first_screen, p.lazy,
-                    p.fit, p.element, p.alt, p.around, m.measured,
-                )  # fmt: skip
 
 
 def _keep(session: Session, capture_id: int, site: SiteReading, audit: Audit) -> None:

@@ -12,16 +12,19 @@ from sqlalchemy.orm import Session, sessionmaker
 from ivory_thistle.core.formats.tiers import TIERS, Tier, measured_tier, shown_by
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.selection.loads import Load, Loaded, PageOnScreens, estimated, loaded_in_tier
-from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
+from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.intake.browser import MeasuredPlacement, PageMeasurement, measure_pages
 from ivory_thistle.intake.chromium import browser_binary
+from ivory_thistle.intake.folder import Folder
 from ivory_thistle.intake.site_server import serve_site
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import in_transaction
-from ivory_thistle.workflows.capture import insert_rows, stored_site
 from ivory_thistle.workflows.clock import in_time
+from ivory_thistle.workflows.progress import Progress, nothing
 from ivory_thistle.workflows.reading import page_failed
+from ivory_thistle.workflows.settings import site_screens
+from ivory_thistle.workflows.storing import insert_rows, stored_site
 from ivory_thistle.workflows.weights import weight_row
 
 Weights = Mapping[Tier, Sequence[Loaded]]
@@ -118,9 +121,19 @@ def measure_site(
         )
 
 
-def site_screens(site: t.Site) -> list[Screen]:
-    """The screens that a site is judged on."""
-    return [Screen(**s) for s in site.screens] if site.screens else list(DEFAULT_SCREENS)
+def measure_folder(
+    folder: Folder, site: SiteReading, screens: Sequence[Screen], on_page: Progress = nothing
+) -> list[tuple[PageMeasurement, Weights]]:
+    """Measures every page of a folder on every screen; estimates where no browser is installed."""
+    done: list[tuple[PageMeasurement, Weights]] = []
+
+    def one(measurement: PageMeasurement, weights: Weights) -> None:
+        done.append((measurement, weights))
+        on_page(len(done), len(site.pages) * len(screens))
+
+    measure_site(site, folder.read, screens, one)
+    order = {s.name: n for n, s in enumerate(screens)}
+    return sorted(done, key=lambda m: (m[0].page, order[m[0].screen]))
 
 
 def start_measurement(session: Session, capture_id: int) -> t.Measurement:

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from ivory_thistle.core.formats.table import extension_of, image_extensions
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.store.blobs import Blobs
-from ivory_thistle.workflows.handover import Handover
+from ivory_thistle.workflows.delivering import Handover
 
 _LARGE = 1 << 31
 _DATE = (2020, 1, 1, 0, 0, 0)  # The same handover gives the same archive.

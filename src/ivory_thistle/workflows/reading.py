@@ -1,24 +1,27 @@
-"""Reads a folder as a site, with nothing stored: what the command line and a capture both start from."""
+"""What was opened, read as a site: every file inspected, every page joined with the images that it names."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 import structlog
 
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.faults import Fault
+from ivory_thistle.core.references.page import LAZY_ATTRIBUTES
 from ivory_thistle.core.references.site import SiteFile, SiteReading, read_site
 from ivory_thistle.core.selection.markup_faults import markup_faults
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store.blobs import Blobs, StorageError
+from ivory_thistle.workflows.archived import with_requests
 from ivory_thistle.workflows.clock import in_time
 from ivory_thistle.workflows.inspecting import Inspected, inspection, undecoded
+from ivory_thistle.workflows.opening import Opened
+from ivory_thistle.workflows.progress import Progress, nothing
 from ivory_thistle.workflows.workers import CallFailedError, Outcome, Workers
 
 log = structlog.get_logger()
-Progress = Callable[[int, int], None]
 _AHEAD = 3
 
 
@@ -33,10 +36,6 @@ class Inspection:
     files: list[SiteFile]
     faults: list[Fault]
     thumbnails: dict[str, str]
-
-
-def nothing(done: int, total: int) -> None:
-    """A progress that is not shown."""
 
 
 def inspect_folder(
@@ -79,12 +78,38 @@ def _inspected(folder: Folder, path: str, blobs: Blobs | None, outcome: Outcome)
         return Inspected(None, (Fault("unreadable-file", path, f"{path} can't be read: {gone.strerror}."),))
 
 
-def read_folder(folder: Folder, on_file: Progress = nothing, known: Iterable[Fault] = ()) -> SiteReading:
-    """A folder read as a site; `known` are faults that are known already."""
-    read = inspect_folder(folder, on_file)
-    return read_site(
-        read.files, folder.read, [*known, *read.faults], judge=markup_faults, on_failure=page_failed, within=in_time
-    )
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """A site as it was read; `thumbnails` (SHA-256) by the SHA-256 of their pictures."""
+
+    site: SiteReading
+    thumbnails: Mapping[str, str]
+
+
+def read_site_of(
+    opened: Opened,
+    on_file: Progress = nothing,
+    blobs: Blobs | None = None,
+    stop: Callable[[], bool] = lambda: False,
+    lazy: tuple[str, ...] = LAZY_ATTRIBUTES,
+) -> Reading:
+    """Reads what was opened as a site. Raises StoppedError, StorageError and UnusableInput.
+
+    `lazy` are the attributes from which the site's scripts load images; `blobs` keeps contents where it is given.
+    """
+    folder, found = opened.folder, opened.found
+    inspection = inspect_folder(folder, on_file, blobs, stop)
+    files = [f for f in inspection.files if not f.path.startswith(".crawl")]
+    site = read_site(
+        [*files, *found.files], folder.read, [*found.faults, *inspection.faults], found.own_hosts, found.aliases,
+        lazy_attributes=lazy, judge=markup_faults, on_failure=page_failed, within=in_time,
+    )  # fmt: skip
+    return Reading(with_requests(site, found.requests), inspection.thumbnails)
+
+
+def read_folder(folder: Folder, on_file: Progress = nothing) -> SiteReading:
+    """A folder read as a site."""
+    return read_site_of(Opened(folder), on_file).site
 
 
 def page_failed(path: str, error: Exception) -> None:

@@ -12,22 +12,21 @@ from sqlalchemy.orm import Session, sessionmaker
 from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.references.site import SiteReading
-from ivory_thistle.core.rewriting.delivery import Delivery, RenditionFacts
+from ivory_thistle.core.rewriting.delivery import Delivery, NewFile
 from ivory_thistle.core.rewriting.site import Limits, SiteRewriter
 from ivory_thistle.core.states import State
-from ivory_thistle.core.treatment.ladder import Plan, Step
-from ivory_thistle.core.treatment.roles import ROLES, Role
+from ivory_thistle.core.treatment.ladder import Step
+from ivory_thistle.core.treatment.rendition import RenditionFacts, facts_of, fields_of
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import in_transaction
-from ivory_thistle.workflows.auditing import measured_pages, newest_measured
-from ivory_thistle.workflows.capture import stored_site
-from ivory_thistle.workflows.handover import Handover, TreatedImage, deliveries_of, prepare_handover
-from ivory_thistle.workflows.headless import plans_for
-from ivory_thistle.workflows.measuring import site_screens
-from ivory_thistle.workflows.renditions import TaskResult, Treatment
-from ivory_thistle.workflows.settling import Settler, report
+from ivory_thistle.workflows.at_hand import AtHand, stored_at_hand
+from ivory_thistle.workflows.delivering import Handover, TreatedImage, deliver, deliveries_of, prepare_handover
+from ivory_thistle.workflows.planning import plan
+from ivory_thistle.workflows.settings import site_screens
+from ivory_thistle.workflows.storing import role_of
+from ivory_thistle.workflows.treating import TaskResult, Treatment
 
 _PROGRESS_EVERY = 4
 
@@ -40,24 +39,23 @@ def start_run(
     `chosen` are the images (ids) to treat; what an earlier run made of the others is carried over.
     """
     earlier = _done_tasks(session, capture_id) if chosen is not None else {}
-    site, read = stored_site(session, capture_id, blobs)
     ids = dict(session.execute(select(t.Image.sha256, t.Image.id).where(t.Image.capture_id == capture_id)).all())
     run = t.Run(capture_id=capture_id, rules=rules.as_dict())
     session.add(run)
     session.flush()
-    for plan in stored_plans(session, capture_id, site, rules, read):
-        facts = plan.image.facts
+    for planned in plan(stored_at_hand(session, capture_id, blobs), rules):
+        facts = planned.image.facts
         if chosen is not None and ids[facts.sha256] not in chosen:
             _carry_over(session, run.id, ids[facts.sha256], facts.bytes, earlier.get(ids[facts.sha256]))
             continue
-        state = "waiting" if plan.steps else "failed" if facts.problem else "left"
+        state = "waiting" if planned.steps else "failed" if facts.problem else "left"
         session.add(
             t.Task(
-                run_id=run.id, image_id=ids[facts.sha256], state=state, role=plan.role,
-                widths=[s.width for s in plan.steps], dense=[s.width for s in plan.steps if s.dense],
-                own_size=plan.own_size,
-                reason=plan.reason, words=[], bytes_before=facts.bytes,
-                bytes_after=facts.bytes, finished_at=None if plan.steps else t.now(),
+                run_id=run.id, image_id=ids[facts.sha256], state=state, role=planned.role,
+                widths=[s.width for s in planned.steps], dense=[s.width for s in planned.steps if s.dense],
+                own_size=planned.own_size,
+                reason=planned.reason, words=[], bytes_before=facts.bytes,
+                bytes_after=facts.bytes, finished_at=None if planned.steps else t.now(),
             )
         )  # fmt: skip
     return run
@@ -88,9 +86,8 @@ def _carry_over(session: Session, run_id: int, image_id: int, size: int, earlier
     if not earlier:
         return
     session.flush()
-    kept = ("tier", "format", "width", "height", "bytes", "settings", "score", "sha256")
     for r in session.scalars(select(t.Rendition).where(t.Rendition.task_id == earlier.id)):
-        session.add(t.Rendition(task_id=task.id, **{name: getattr(r, name) for name in kept}))
+        session.add(t.Rendition(task_id=task.id, **fields_of(r)))
 
 
 def waiting_tasks(session: Session, run_id: int, rules: Rules) -> dict[int, Treatment]:
@@ -106,41 +103,16 @@ def waiting_tasks(session: Session, run_id: int, rules: Rules) -> dict[int, Trea
 
 def _treatment(task: t.Task, facts: ImageFacts, kind: str | None, rules: Rules) -> Treatment:
     steps = tuple(Step(w, w in (task.dense or ())) for w in task.widths)
-    return Treatment(facts, steps, rules, role_of(task.role), kind, own_size=task.own_size)
-
-
-def stored_plans(
-    session: Session, capture_id: int, site: SiteReading, rules: Rules, read: Callable[[str], bytes]
-) -> tuple[Plan, ...]:
-    """Plans for a stored capture, by the boxes and roles that are known of it."""
-    slots, _ = newest_measured(session, capture_id)
-    return plans_for(
-        site, rules, read, slots, stored_roles(session, capture_id), measured_pages(session, capture_id)
+    return Treatment(
+        facts=facts, steps=steps, rules=rules, role=role_of(task.role), kind=kind, own_size=task.own_size
     )  # fmt: skip
-
-
-def stored_roles(session: Session, capture_id: int) -> dict[str, Role]:
-    """The roles that the audit found for a capture's images, by path."""
-    rows = session.execute(select(t.Image.path, t.Image.role).where(t.Image.capture_id == capture_id))
-    return {path: role_of(role) for path, role in rows}
-
-
-def role_of(name: str) -> Role:
-    """A role by its name; content for none."""
-    return next((role for role in ROLES if role == name), "content")
 
 
 def keep_result(session: Session, task_id: int, result: TaskResult) -> None:
     """Stores what a worker made of one image; `bytes_after` is what the most modern browser gets at most."""
     task = session.get_one(t.Task, task_id)
     session.execute(delete(t.Rendition).where(t.Rendition.task_id == task_id))
-    rows = [
-        {
-            "task_id": task_id, "tier": r.tier, "format": r.format, "width": r.width, "height": r.height,
-            "bytes": r.bytes, "settings": r.settings, "score": r.score, "sha256": r.sha256,
-        }
-        for r in result.renditions
-    ]  # fmt: skip
+    rows = [{"task_id": task_id, **fields_of(r)} for r in result.renditions]
     if rows:
         session.execute(insert(t.Rendition), rows)
     widest = {r.tier: r.bytes for r in sorted(result.renditions, key=lambda r: r.width)}
@@ -164,8 +136,7 @@ def ask_again(session: Session, run_id: int) -> int:
 class _Made:
     """A run's capture with what the run has made of it so far."""
 
-    site: SiteReading
-    read: Callable[[str], bytes]
+    at_hand: AtHand
     treated: list[TreatedImage]
     deliveries: Mapping[str, Delivery]
 
@@ -180,7 +151,6 @@ def settle_run(run_id: int, sessions: sessionmaker[Session], blobs: Blobs, stop:
         capture = session.get_one(t.Capture, run.capture_id)
         screens = site_screens(session.get_one(t.Site, capture.site_id))
         made, rules = _made_by(session, run, blobs), Rules.from_dict(run.rules)
-        slots, _ = newest_measured(session, run.capture_id)
         said = (
             select(t.Image.path, t.Task.reason)
             .join(t.Task, t.Task.image_id == t.Image.id)
@@ -193,23 +163,23 @@ def settle_run(run_id: int, sessions: sessionmaker[Session], blobs: Blobs, stop:
             counted = update(t.Run).where(t.Run.id == run_id).values(compared=done, to_compare=total, tries=0)
             in_transaction(sessions, lambda session: session.execute(counted))
 
-    settler = Settler(made.site, made.deliveries, made.read, screens, lambda new: blobs.get(new.sha256), stop)
-    settled = settler.settle(on_page)
-    if stop():
+    def content(new: NewFile) -> bytes:
+        return blobs.get(new.sha256)
+
+    delivered = deliver(made.at_hand, made.treated, rules, screens, made.deliveries, content, reasons, on_page, stop)
+    if delivered is None:
         return False
-    told = report(made.site, settled, made.deliveries, slots, reasons)
-    handover = prepare_handover(made.site, made.treated, rules, made.read, made.deliveries, settled.rewrite)
 
     def finish(session: Session) -> None:
         run = session.get_one(t.Run, run_id)
-        run.limits, run.report = settled.limits.as_dict(), told.as_dict()
-        _finish(session, run, handover)
+        run.limits, run.report = delivered.limits.as_dict(), delivered.report.as_dict()
+        _keep_savings(session, run, delivered.handover)
 
     in_transaction(sessions, finish)
     return True
 
 
-def _finish(session: Session, run: t.Run, handover: Handover) -> None:
+def _keep_savings(session: Session, run: t.Run, handover: Handover) -> None:
     """Stores the savings of a settled run."""
     page_ids = dict(session.execute(select(t.Page.path, t.Page.id).where(t.Page.capture_id == run.capture_id)).all())
     session.execute(delete(t.PageSaving).where(t.PageSaving.run_id == run.id))
@@ -227,14 +197,14 @@ def handover_of(session: Session, run: t.Run, blobs: Blobs) -> tuple[SiteReading
     """The handover of a run, within the limits that were found when it ended."""
     made = _made_by(session, run, blobs)
     limits = Limits.from_dict(run.limits) if run.limits else Limits()
-    rewrite = SiteRewriter(made.site, made.deliveries, made.read).rewrite(limits)
+    site, read = made.at_hand.site, made.at_hand.read
+    rewrite = SiteRewriter(site, made.deliveries, read).rewrite(limits)
     rules = Rules.from_dict(run.rules)
-    handover = prepare_handover(made.site, made.treated, rules, made.read, made.deliveries, rewrite)
-    return made.site, made.read, handover
+    return site, read, prepare_handover(made.at_hand, made.treated, rules, made.deliveries, rewrite)
 
 
 def _made_by(session: Session, run: t.Run, blobs: Blobs) -> _Made:
-    site, read = stored_site(session, run.capture_id, blobs)
+    at_hand = stored_at_hand(session, run.capture_id, blobs)
     renditions: dict[str, list[RenditionFacts]] = defaultdict(list)
     tasks: dict[str, tuple[tuple[str, ...], int]] = {}
     rows = session.execute(
@@ -246,11 +216,10 @@ def _made_by(session: Session, run: t.Run, blobs: Blobs) -> _Made:
     )
     for digest, words, widths, r in rows:
         tasks[digest] = tuple(words), max(widths, default=0)
-        facts = RenditionFacts(r.tier, r.format, r.width, r.height, r.bytes, r.sha256, r.settings, r.score)
-        renditions[digest].append(facts)
+        renditions[digest].append(facts_of(r))
     treated = [
         TreatedImage(i, tuple(renditions[i.facts.sha256]), *tasks[i.facts.sha256])
-        for i in site.images
+        for i in at_hand.site.images
         if i.facts.sha256 in tasks
     ]
-    return _Made(site, read, treated, deliveries_of(site, treated))
+    return _Made(at_hand, treated, deliveries_of(at_hand.site, treated))

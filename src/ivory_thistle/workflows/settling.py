@@ -2,38 +2,29 @@
 
 from __future__ import annotations
 
-from collections import Counter, defaultdict
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import asdict, dataclass, field
-from typing import Any
+from collections import defaultdict
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import dataclass, field
 
 from ivory_thistle.core.references.site import Page, SiteReading
 from ivory_thistle.core.reports.predicted import (
     Families,
-    LoadTotal,
     PageLoads,
     Predictor,
-    StillLoaded,
     heavier,
-    overshoots,
-    still_loaded,
-    totals,
     with_new_files,
 )
 from ivory_thistle.core.rewriting.delivery import Delivery, NewFile
-from ivory_thistle.core.rewriting.html import NOT_LOADED
 from ivory_thistle.core.rewriting.offers import Form
 from ivory_thistle.core.rewriting.site import Limits, SiteRewrite, SiteRewriter
 from ivory_thistle.core.selection.screen import Screen
-from ivory_thistle.core.treatment.roles import Slot
 from ivory_thistle.intake.chromium import browser_binary
 from ivory_thistle.intake.comparing import Difference, Seen, compare_sites
 from ivory_thistle.intake.site_server import serve_site
 from ivory_thistle.workflows.clock import in_time
+from ivory_thistle.workflows.progress import Progress, nothing
 
 _MOST_ROUNDS = 8
-_MOST_TOLD = 100
-Progress = Callable[[int, int], None]
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,7 +75,7 @@ class Settler:
         }
         self._loads: dict[str, list[PageLoads]] = {}
 
-    def settle(self, on_page: Progress = lambda done, total: None) -> Settled:
+    def settle(self, on_page: Progress = nothing) -> Settled:
         """Rewrites until no page loads more than before and, where a browser is, every box is as it was."""
         compares = bool(self._pages) and self._content is not None and browser_binary() is not None
         limits = Limits(Form.FREE if compares else Form.STEADY)
@@ -227,64 +218,3 @@ class Settler:
         limits.left[path] |= {file for _, file in placed}
         limits.sheets_left |= {file for p, file in placed if p.element == "css"}
         return ()
-
-
-@dataclass(frozen=True, slots=True)
-class LoadReport:
-    """What the settled site loads: sums by screen and tier, originals still loaded, files made for nothing.
-
-    `forms` counts the rewritten `img`s by what was done to them.
-    """
-
-    totals: tuple[LoadTotal, ...]
-    still_loaded: tuple[StillLoaded, ...]
-    unused_files: int
-    unused_bytes: int
-    forms: Mapping[str, int]
-    comparison: Comparison | None
-
-    def as_dict(self) -> dict[str, Any]:
-        """Plain values, for JSON and the database; of the originals still loaded the dearest."""
-        plain = asdict(self)
-        plain["still_loaded"] = plain["still_loaded"][:_MOST_TOLD]
-        return plain
-
-
-FORM_NAMES: Mapping[Form, str] = {
-    Form.FREE: "picture", Form.STEADY: "picture", Form.LADDER: "srcset alone", Form.SAME: "address alone",
-    Form.LEFT: "left as it was",
-}  # fmt: skip
-
-
-def report(
-    site: SiteReading,
-    settled: Settled,
-    deliveries: Mapping[str, Delivery],
-    slots: Iterable[Slot] = (),
-    reasons: Mapping[str, str] | None = None,
-) -> LoadReport:
-    """The report on a settled site. `reasons` tell by path why an image was left alone; `slots` are measured boxes."""
-    forms = Counter(FORM_NAMES[form] for found in settled.rewrite.forms.values() for form in found.values())
-    unused = [f for d in deliveries.values() for f in d.files if f.path not in settled.rewrite.offered]
-    unused = unused if any(not page.is_folder for page in site.pages) else []
-    spare = overshoots(settled.loads, deliveries, slots)
-    why = dict(_in_the_way(site, deliveries)) | dict(reasons or {})
-    return LoadReport(
-        totals=totals(settled.loads, spare),
-        still_loaded=still_loaded(settled.loads, site, why),
-        unused_files=len(unused),
-        unused_bytes=sum(f.bytes for f in unused),
-        forms=dict(forms),
-        comparison=settled.comparison,
-    )
-
-
-def _in_the_way(site: SiteReading, deliveries: Mapping[str, Delivery]) -> Iterator[tuple[str, str]]:
-    """For originals that may stay on some page, the one place that takes nothing else, or why nothing stands there."""
-    for path, delivery in deliveries.items():
-        if not delivery.own_size:
-            yield path, "No smaller file of its own size was worth it, where one address is taken or as the fallback."
-    for page in site.pages:
-        for p in page.placements:
-            if p.file and p.use == "kept" and p.element not in NOT_LOADED:
-                yield p.file, f"{p.element} {p.attribute} in {p.source}, line {p.line} takes nothing else."

@@ -33,7 +33,7 @@ _MOST_KILLS = 6
 _START_SECONDS = 60.0
 _STEPS_BACK = 10
 # Imported once; every worker begins with them.
-_PRELOADED = ["ivory_thistle.workflows.inspecting", "ivory_thistle.workflows.renditions"]
+_PRELOADED = ["ivory_thistle.workflows.inspecting", "ivory_thistle.workflows.treating"]
 
 
 class CallFailedError(ThistleError):

@@ -31,9 +31,10 @@ from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.metadata import MetadataPolicy
 from ivory_thistle.core.treatment.rules import FIDELITIES, Fidelity, Rules
 from ivory_thistle.store import tables as t
-from ivory_thistle.workflows.auditing import site_policy
-from ivory_thistle.workflows.capture import stored_site
-from ivory_thistle.workflows.runs import start_run, stored_plans
+from ivory_thistle.workflows.at_hand import stored_at_hand
+from ivory_thistle.workflows.planning import plan
+from ivory_thistle.workflows.runs import start_run
+from ivory_thistle.workflows.settings import site_policy
 
 router = APIRouter(prefix="/captures/{capture_id}", tags=["captures"])
 Limit = Annotated[int, Query(ge=1, le=500)]
@@ -215,11 +216,10 @@ def get_forecast(capture_id: int, session: SessionDep, services: ServicesDep) ->
 
 
 def _forecast(capture_id: int, session: Session, services: Services) -> schemas.Forecast:
-    site, read = stored_site(session, capture_id, services.blobs)
-    rules = Rules()
-    plans = stored_plans(session, capture_id, site, rules, read)
+    at_hand, rules = stored_at_hand(session, capture_id, services.blobs), Rules()
+    plans = plan(at_hand, rules)
     reasons = Counter(_kind_of_reason(p.reason) for p in plans if p.reason)
-    unused = sum(i.unused for i in site.images)
+    unused = sum(i.unused for i in at_hand.site.images)
     if unused:
         reasons["No page uses it."] = unused
     return schemas.Forecast(

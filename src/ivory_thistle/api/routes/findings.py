@@ -16,7 +16,7 @@ from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.findings.catalogue import CATALOGUE
 from ivory_thistle.core.states import State
 from ivory_thistle.store import tables as t
-from ivory_thistle.workflows.auditing import site_policy
+from ivory_thistle.workflows.settings import site_policy
 
 of_capture = APIRouter(prefix="/captures/{capture_id}", tags=["findings"])
 _MOST = 500

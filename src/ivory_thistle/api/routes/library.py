@@ -17,7 +17,8 @@ from ivory_thistle.api.routes.captures import Limit, capture_of
 from ivory_thistle.api.selections import codes_of, filtered, having, selected
 from ivory_thistle.api.services import ServicesDep, SessionDep, audit_again
 from ivory_thistle.store import tables as t
-from ivory_thistle.workflows.auditing import choose_roles, role_choices, site_policy
+from ivory_thistle.workflows.auditing import choose_roles, role_choices
+from ivory_thistle.workflows.settings import site_policy
 
 router = APIRouter(prefix="/captures/{capture_id}", tags=["library"])
 ImageSort = Literal["bytes", "pixels", "pages", "path"]

@@ -19,8 +19,8 @@ from ivory_thistle.core.formats.tiers import measured_tier
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.core.treatment.roles import Slot
 from ivory_thistle.store import tables as t
-from ivory_thistle.workflows.auditing import site_policy
 from ivory_thistle.workflows.measuring import start_measurement
+from ivory_thistle.workflows.settings import site_policy
 
 of_capture = APIRouter(prefix="/captures/{capture_id}", tags=["measurements"])
 router = APIRouter(prefix="/measurements/{measurement_id}", tags=["measurements"])

@@ -20,9 +20,9 @@ from ivory_thistle.api.stopping import add_stop_and_continue
 from ivory_thistle.core.formats.tiers import TIERS, measured_tier
 from ivory_thistle.core.states import State
 from ivory_thistle.store import tables as t
-from ivory_thistle.workflows.auditing import site_policy
 from ivory_thistle.workflows.packing import zip_stream
 from ivory_thistle.workflows.runs import ask_again, handover_of
+from ivory_thistle.workflows.settings import site_policy
 
 router = APIRouter(prefix="/runs/{run_id}", tags=["runs"])
 

@@ -25,7 +25,7 @@ from ivory_thistle.intake.crawl import CrawlOptions, start_address
 from ivory_thistle.intake.fetching import RefusedAddressError, checked_address
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store import tables as t
-from ivory_thistle.workflows.capturing import usable_folder, without_private_parts
+from ivory_thistle.workflows.opening import usable_folder, without_private_parts
 
 router = APIRouter(prefix="/sites", tags=["sites"])
 MAX_UPLOAD_BYTES = 4_000_000_000

@@ -6,30 +6,18 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from urllib.parse import quote
 
-from ivory_thistle.core.formats.table import FORMATS, FormatName
+from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier
 from ivory_thistle.core.references.addresses import FileIndex
 from ivory_thistle.core.selection.screen import USEFUL_DENSITY
+from ivory_thistle.core.treatment.rendition import RenditionFacts, fields_of
 
 
-@dataclass(frozen=True, slots=True)
-class NewFile:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NewFile(RenditionFacts):
     """One rendition as a file of the site."""
 
     path: str
-    tier: Tier
-    format: FormatName
-    width: int
-    height: int
-    bytes: int
-    sha256: str
-    settings: str = ""
-    score: float | None = None
-
-    @property
-    def mime(self) -> str:
-        """Its media type, for the `type` of a source."""
-        return FORMATS[self.format].mime
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,20 +49,6 @@ class Delivery:
     def own_size(self) -> NewFile | None:
         """The file of the original's own size that every browser shows; None where none was worth it."""
         return next((f for f in self.files if f.tier == BASELINE and f.width == self.width), None)
-
-
-@dataclass(frozen=True, slots=True)
-class RenditionFacts:
-    """A rendition without its data, as it is stored: what naming needs."""
-
-    tier: Tier
-    format: FormatName
-    width: int
-    height: int
-    bytes: int
-    sha256: str
-    settings: str = ""
-    score: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,7 +95,7 @@ def plan_delivery(
                 before, _, extension = name.rpartition(".")
                 name = f"{before}-{r.sha256[:8]}.{extension}"
             taken[name.casefold()] = r.sha256
-            files.append(NewFile(name, r.tier, r.format, r.width, r.height, r.bytes, r.sha256, r.settings, r.score))
+            files.append(NewFile(path=name, **fields_of(r)))
         files.sort(key=lambda f: (order.index(f.tier), f.width))
         if files:
             deliveries[path] = Delivery(path, original.width, original.height, tuple(files), original.top)
@@ -136,5 +110,9 @@ def sibling_address(address: str, path: str) -> str:
     cut = min((i for i in (address.find("?"), address.find("#")) if i >= 0), default=len(address))
     head, tail = address[:cut].replace("\\", "/"), address[cut:]
     folder = head[: head.rfind("/") + 1]
-    safe = "".join(quote(c) if c.isspace() or c == "," else c for c in folder + "\0" + tail)
-    return safe.replace("\0", quote(path.rsplit("/", 1)[-1])).replace("%00", quote(path.rsplit("/", 1)[-1]))
+    before, after = (_without_blanks(part) for part in (folder, tail))
+    return before + quote(path.rsplit("/", 1)[-1]) + after
+
+
+def _without_blanks(part: str) -> str:
+    return "".join(quote(c) if c.isspace() or c == "," else c for c in part)

@@ -6,30 +6,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from hashlib import sha256
 
-from ivory_thistle.core.formats.table import FORMATS, FormatName
+from ivory_thistle.core.formats.encoder import Encoded
+from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.treatment.making import Made
+from ivory_thistle.core.treatment.rendition import Rendition
 from ivory_thistle.core.treatment.rules import Rules
-
-
-@dataclass(frozen=True, slots=True)
-class Rendition:
-    """One encoded output of an image; `data` is the file, `settings` how it was encoded, `score` how it looks."""
-
-    tier: Tier
-    format: FormatName
-    width: int
-    height: int
-    settings: str
-    sha256: str
-    data: bytes
-    score: float | None = None
-
-    @property
-    def bytes(self) -> int:
-        """Size of the file."""
-        return len(self.data)
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,7 +61,7 @@ def keep_what_is_worth_it(
         said.append(f"In its own size {name} weighs {kb(own.encoded.bytes)}, where one address alone is taken.")
     order = {tier: n for n, tier in enumerate(TIERS)}
     kept.sort(key=lambda k: (order[k[0]], k[1].encoded.width))
-    return Treated(tuple(_rendition(tier, m) for tier, m in kept), tuple(said))
+    return Treated(tuple(rendition_of(tier, m.encoded, m.score) for tier, m in kept), tuple(said))
 
 
 def _shortfalls(made: Mapping[Tier, Sequence[Made]], rules: Rules) -> list[str]:
@@ -122,9 +105,12 @@ def _at_the_same_look(made: Mapping[Tier, Sequence[Made]], kept: Sequence[tuple[
     return [f"{alone}; {', '.join(others)}."] if others else [f"{alone}."]
 
 
-def _rendition(tier: Tier, made: Made) -> Rendition:
-    e = made.encoded
-    return Rendition(tier, e.format, e.width, e.height, e.settings, sha256(e.data).hexdigest(), e.data, made.score)
+def rendition_of(tier: Tier, encoded: Encoded, score: float | None) -> Rendition:
+    """An encoded file as a rendition of a tier."""
+    return Rendition(
+        tier=tier, format=encoded.format, width=encoded.width, height=encoded.height, bytes=encoded.bytes,
+        sha256=sha256(encoded.data).hexdigest(), settings=encoded.settings, score=score, data=encoded.data,
+    )  # fmt: skip
 
 
 def kb(size: int) -> str:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from hashlib import sha256
 
 import numpy as np
 
@@ -14,7 +13,8 @@ from ivory_thistle.core.images.animation import Animation, decode_animation
 from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.quality import FrameScores, Prepared, prepare, score_frames
 from ivory_thistle.core.search import Coder, Hint, fewest_bytes
-from ivory_thistle.core.treatment.choice import Rendition, Treated, kb
+from ivory_thistle.core.treatment.choice import Treated, kb, rendition_of
+from ivory_thistle.core.treatment.rendition import Rendition
 from ivory_thistle.core.treatment.roles import Role
 from ivory_thistle.core.treatment.rules import Rules
 
@@ -47,7 +47,7 @@ def treat_animation(data: bytes, facts: ImageFacts, width: int, rules: Rules, ro
             share = 100 * (1 - size / standing)
             look = f"worst frame {made.scores.worst:.0f}, mean {made.scores.mean:.0f}"
             words.append(f"{name} saves {share:.0f} % over {rival} ({kb(standing)} to {kb(size)}; {look}).")
-            found.insert(0, made.rendition(tier))
+            found.insert(0, rendition_of(tier, made.encoded, made.scores.worst))
             standing, rival = size, name
         else:
             words.append(f"{name} dropped: {kb(size)} against {kb(standing)} is not worth a file.")
@@ -60,11 +60,6 @@ class _Made:
     encoded: Encoded
     scores: FrameScores
     met: bool = True
-
-    def rendition(self, tier: Tier) -> Rendition:
-        e = self.encoded
-        digest = sha256(e.data).hexdigest()
-        return Rendition(tier, e.format, e.width, e.height, e.settings, digest, e.data, self.scores.worst)
 
 
 class _Maker:

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from hashlib import sha256
-
+from ivory_thistle.core.formats.encoder import Encoded
 from ivory_thistle.core.formats.tiers import BASELINE
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.vector import smaller_svg
-from ivory_thistle.core.treatment.choice import Rendition, Treated, kb
+from ivory_thistle.core.treatment.choice import Treated, kb, rendition_of
 from ivory_thistle.core.treatment.rules import Rules
 
 
@@ -25,6 +24,6 @@ def treat_vector(data: bytes, facts: ImageFacts, rules: Rules) -> Treated:
         return Treated((), (words, *found.words))
     share = 100 * (1 - after / before)
     words = f"Vector drawing: {share:.0f} % less for the same drawing ({kb(before)} to {kb(after)})."
-    digest, how = sha256(found.data).hexdigest(), "ballast out, figures rounded"
-    file = Rendition(BASELINE, facts.format, facts.width, facts.height, how, digest, found.data)
+    drawing = Encoded(facts.format, facts.width, facts.height, "ballast out, figures rounded", found.data)
+    file = rendition_of(BASELINE, drawing, None)
     return Treated((file,), (words, *found.words))

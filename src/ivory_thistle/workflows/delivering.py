@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import json
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -12,18 +10,23 @@ from typing import Any
 from ivory_thistle.core.faults import Fault
 from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.references.site import Image, Page, SiteReading
-from ivory_thistle.core.reports.savings import Savings, compute_savings
+from ivory_thistle.core.reports.savings import Savings, compute_savings, savings_csv
 from ivory_thistle.core.rewriting.css import Outcomes
 from ivory_thistle.core.rewriting.delivery import (
     NAMES_PATTERN,
     Delivery,
     NewFile,
     Original,
-    RenditionFacts,
     plan_delivery,
 )
-from ivory_thistle.core.rewriting.site import SiteRewrite
+from ivory_thistle.core.rewriting.site import Limits, SiteRewrite
+from ivory_thistle.core.selection.screen import Screen
+from ivory_thistle.core.treatment.rendition import RenditionFacts, fields_of
 from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.workflows.at_hand import AtHand
+from ivory_thistle.workflows.progress import Progress, nothing
+from ivory_thistle.workflows.reporting import LoadReport, report
+from ivory_thistle.workflows.settling import Settler
 
 MANIFEST_KIND = "ivory-thistle-handover"
 _MANIFEST_NAMES = ("manifest.json", "handover-manifest.json")
@@ -70,15 +73,48 @@ def deliveries_of(
     return plan_delivery(originals, site.index, names, replacing)
 
 
-def prepare_handover(
-    site: SiteReading,
+@dataclass(frozen=True, slots=True)
+class Delivered:
+    """A handover with what its pages were found to bear, and what they load."""
+
+    handover: Handover
+    limits: Limits
+    report: LoadReport
+
+
+def deliver(
+    at_hand: AtHand,
     treated: Sequence[TreatedImage],
     rules: Rules,
-    read: Callable[[str], bytes],
+    screens: Sequence[Screen],
+    deliveries: Mapping[str, Delivery],
+    content: Callable[[NewFile], bytes] | None,
+    reasons: Mapping[str, str],
+    on_page: Progress = nothing,
+    stop: Callable[[], bool] = lambda: False,
+) -> Delivered | None:
+    """Finds what the pages bear, and prepares what leaves; None where it was stopped.
+
+    `content` gives a new file's bytes (None: nothing is compared in a browser, and pages take the forms that are safe
+    by their rules and tree); `reasons` tell by path why an image was left alone.
+    """
+    settler = Settler(at_hand.site, deliveries, at_hand.read, screens, content, stop)
+    settled = settler.settle(on_page)
+    if stop():
+        return None
+    handover = prepare_handover(at_hand, treated, rules, deliveries, settled.rewrite)
+    return Delivered(handover, settled.limits, report(at_hand.site, settled, deliveries, at_hand.slots, reasons))
+
+
+def prepare_handover(
+    at_hand: AtHand,
+    treated: Sequence[TreatedImage],
+    rules: Rules,
     deliveries: Mapping[str, Delivery],
     rewrite: SiteRewrite,
 ) -> Handover:
-    """What leaves of a site that was rewritten, with what that saves. `read` gives a file of the site by path."""
+    """What leaves of a site that was rewritten, with what that saves."""
+    site = at_hand.site
     texts = dict(rewrite.texts)
     outcomes = dict(rewrite.outcomes)
     given = set(rewrite.offered)
@@ -91,7 +127,7 @@ def prepare_handover(
     savings = compute_savings(site, outcomes, {f.path: f.bytes for f in kept})
     rewritten = tuple(sorted(texts))
     if texts or kept:
-        previous = previous_manifest(site, read)
+        previous = previous_manifest(site, at_hand.read)
         texts[_own_name(site, _MANIFEST_NAMES, previous is not None)] = _manifest(
             site, deliveries.values(), kept, treated, rewritten, savings, rules, previous
         )
@@ -151,9 +187,7 @@ def _manifest(
     words = {path: t.words for t in treated for path in t.image.paths}
     files = [
         {
-            "path": f.path, "original": d.path, "tier": f.tier, "format": f.format, "width": f.width,
-            "height": f.height, "bytes": f.bytes, "sha256": f.sha256, "settings": f.settings,
-            "score": None if f.score is None else round(f.score, 2),
+            "path": f.path, "original": d.path, **fields_of(f), "score": None if f.score is None else round(f.score, 2),
         }
         for d in deliveries for f in d.files if f.path in paths
     ]  # fmt: skip
@@ -172,15 +206,3 @@ def _manifest(
         "rewritten": sorted({*rewritten, *(previous or {}).get("rewritten", [])}),
     }
     return (json.dumps(content, indent=2, ensure_ascii=False) + "\n").encode()
-
-
-def savings_csv(savings: Savings) -> bytes:
-    """RFC 4180 CSV: a row a page, image bytes before and after in each tier, last the site as a whole."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(["page", "before", *(f"after_{t}" for t in TIERS), *(f"saved_{t}" for t in TIERS)])
-    rows = [(p.path, p.before, p.after) for p in savings.pages]
-    for path, before, after in [*rows, ("(site, each file once)", savings.before, savings.after)]:
-        saved = [before - after[t] for t in TIERS]
-        writer.writerow([path, before, *(after[t] for t in TIERS), *saved])
-    return out.getvalue().encode()

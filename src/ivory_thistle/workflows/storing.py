@@ -1,88 +1,43 @@
-"""Capture: a folder read and stored, whole; a stored capture read again."""
+"""A read site stored as a capture, whole; a stored capture read again."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import asdict, dataclass, field
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import asdict
 from hashlib import sha256
 from typing import Any, get_args
 
 from sqlalchemy import delete, insert, select
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.orm import Session
 
 from ivory_thistle.core.faults import Fault, FaultKind
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.kind import Look
-from ivory_thistle.core.references.page import LAZY_ATTRIBUTES
 from ivory_thistle.core.references.site import SiteFile, SiteReading, read_site
-from ivory_thistle.core.selection.loads import Loaded
-from ivory_thistle.core.selection.markup_faults import markup_faults
-from ivory_thistle.intake.folder import Folder
+from ivory_thistle.core.treatment.roles import ROLES, Role
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.archived import store_requests, stored_requests, with_requests
 from ivory_thistle.workflows.clock import in_time
-from ivory_thistle.workflows.reading import Progress, inspect_folder, nothing, page_failed
+from ivory_thistle.workflows.opening import Found
+from ivory_thistle.workflows.reading import Reading
+from ivory_thistle.workflows.settings import lazy_attributes
 
 
-def capture_folder(
-    capture_id: int,
-    folder: Folder,
-    sessions: sessionmaker[Session],
-    blobs: Blobs,
-    on_file: Progress = nothing,
-    found: Found | None = None,
-    stop: Callable[[], bool] = lambda: False,
-) -> None:
-    """Reads a folder into a capture that exists and is empty; a half-made earlier try is cleared first.
-
-    `found` tells what is known besides the files where they came from the web. Raises StoppedError, StorageError and
-    UnusableInput.
-    """
-    found = found or Found()
-    inspection = inspect_folder(folder, on_file, blobs, stop)
-    with sessions.begin() as session:
-        capture = session.get_one(t.Capture, capture_id)
-        capture.lazy_attributes = session.get_one(t.Site, capture.site_id).lazy_attributes
-        lazy = lazy_attributes(capture)
-    files = [f for f in inspection.files if not f.path.startswith(".crawl")] + list(found.files)
-    site = read_site(
-        files, folder.read, [*inspection.faults, *found.faults], found.own_hosts, found.aliases, lazy_attributes=lazy,
-        judge=markup_faults, on_failure=page_failed, within=in_time,
-    )  # fmt: skip
+def store_capture(session: Session, capture_id: int, reading: Reading, found: Found) -> None:
+    """Stores what was read in place of what an earlier try stored; `found` is what is known besides the files."""
+    for table in (t.Placement, t.Page, t.CaptureFile, t.Image, t.Fault):
+        session.execute(delete(table).where(table.capture_id == capture_id))
+    _store(session, capture_id, reading.site, reading.thumbnails)
+    row = session.get_one(t.Capture, capture_id)
+    row.aliases = dict(found.aliases) or None
+    if found.own_hosts:
+        row.options = {**(row.options or {}), "own_hosts": list(found.own_hosts)}
     if found.requests:
-        site = with_requests(site, found.requests)
-    with sessions.begin() as session:
-        for table in (t.Placement, t.Page, t.CaptureFile, t.Image, t.Fault):
-            session.execute(delete(table).where(table.capture_id == capture_id))
-        _store(session, capture_id, site, inspection.thumbnails)
-        row = session.get_one(t.Capture, capture_id)
-        row.aliases = dict(found.aliases) or None
-        row.options = {**(row.options or {}), "own_hosts": list(found.own_hosts)} if found.own_hosts else row.options
-        if found.requests:
-            store_requests(session, row, site, found.requests)
+        store_requests(session, row, reading.site, found.requests)
 
 
-@dataclass(frozen=True, slots=True)
-class Found:
-    """What is known of a site besides its files: aliases, own hosts, faults of addresses, and requests seen in a HAR.
-
-    `files` are images known by their requests only.
-    """
-
-    aliases: Mapping[str, str] = field(default_factory=dict)
-    own_hosts: tuple[str, ...] = ()
-    faults: tuple[Fault, ...] = ()
-    files: tuple[SiteFile, ...] = ()
-    requests: Mapping[str, Sequence[Loaded]] = field(default_factory=dict)
-
-
-def lazy_attributes(of: t.Site | t.Capture) -> tuple[str, ...]:
-    """The attributes from which the site's scripts load pictures."""
-    return tuple(of.lazy_attributes) if of.lazy_attributes is not None else LAZY_ATTRIBUTES
-
-
-def _store(session: Session, capture_id: int, site: SiteReading, thumbnails: dict[str, str]) -> None:
+def _store(session: Session, capture_id: int, site: SiteReading, thumbnails: Mapping[str, str]) -> None:
     image_ids: dict[str, int] = {}
     for image in site.images:
         row = t.Image(
@@ -230,3 +185,14 @@ def stored_faults(session: Session, capture_id: int) -> list[Fault]:
     """What was wrong in the files of a capture when it was read."""
     rows = session.scalars(select(t.Fault).where(t.Fault.capture_id == capture_id))
     return [Fault(kind, f.path, f.message, f.line) for f in rows for kind in get_args(FaultKind) if kind == f.kind]
+
+
+def stored_roles(session: Session, capture_id: int) -> dict[str, Role]:
+    """The roles that the audit found for a capture's images, by path."""
+    rows = session.execute(select(t.Image.path, t.Image.role).where(t.Image.capture_id == capture_id))
+    return {path: role_of(role) for path, role in rows}
+
+
+def role_of(name: str) -> Role:
+    """A role by its name; content for none."""
+    return next((role for role in ROLES if role == name), "content")

@@ -10,9 +10,9 @@ from pathlib import Path
 from ivory_thistle.core.errors import EncodeError, PictureError
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.resize import Resize
-from ivory_thistle.core.rewriting.delivery import RenditionFacts
 from ivory_thistle.core.treatment.choice import Treated
 from ivory_thistle.core.treatment.ladder import Step
+from ivory_thistle.core.treatment.rendition import RenditionFacts, facts_of
 from ivory_thistle.core.treatment.roles import Role
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.treatment.treat import treat_image
@@ -75,10 +75,7 @@ def treat(blobs_url: str, treatment: Treatment, path: Path | None = None) -> Tas
         return TaskResult(reason=f"Its content can't be read any more ({error.strerror or error}); read the site anew.")
     for rendition in treated.renditions:
         blobs.put(rendition.data, rendition.sha256)
-    facts = tuple(
-        RenditionFacts(r.tier, r.format, r.width, r.height, r.bytes, r.sha256, r.settings, r.score)
-        for r in treated.renditions
-    )
+    facts = tuple(facts_of(r) for r in treated.renditions)
     return TaskResult(facts, treated.words, seconds=time.monotonic() - begun)
 
 

@@ -1,0 +1,238 @@
+"""A folder on disk treated into a new one, without database: what the command line does."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import tempfile
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+from ivory_thistle.core.errors import UnusableInput
+from ivory_thistle.core.findings.audit import site_roles
+from ivory_thistle.core.formats.tiers import Tier, measured_tier
+from ivory_thistle.core.images.resize import Resize, target_size
+from ivory_thistle.core.references.site import SiteReading
+from ivory_thistle.core.rewriting.delivery import NAMES_PATTERN, NewFile
+from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
+from ivory_thistle.core.treatment.guessing import guessed_slots
+from ivory_thistle.core.treatment.ladder import Plan, Step
+from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.intake.folder import Folder
+from ivory_thistle.store.blobs import Blobs, StorageError
+from ivory_thistle.workflows.at_hand import AtHand
+from ivory_thistle.workflows.delivering import Handover, TreatedImage, deliver, deliveries_of
+from ivory_thistle.workflows.measured import measured_slots
+from ivory_thistle.workflows.measuring import measure_folder
+from ivory_thistle.workflows.planning import plan
+from ivory_thistle.workflows.progress import Progress, nothing
+from ivory_thistle.workflows.reading import read_folder
+from ivory_thistle.workflows.reporting import LoadReport, audit_json
+from ivory_thistle.workflows.treating import Treatment, result_of
+from ivory_thistle.workflows.workers import Workers
+
+
+@dataclass(frozen=True, slots=True)
+class Failure:
+    """An image that could not be treated."""
+
+    path: str
+    reason: str
+
+
+@dataclass(frozen=True, slots=True)
+class FolderTreated:
+    """A treated folder: the site as it was read, what leaves, what failed, and what its pages load now."""
+
+    site: SiteReading
+    handover: Handover
+    failed: tuple[Failure, ...]
+    report: LoadReport
+
+
+def treat_json(done: FolderTreated) -> dict[str, Any]:
+    """The audit with savings (in the measured tier; all tiers under "tiers"), loads and failures added."""
+    savings, tier = done.handover.savings, measured_tier()
+    return audit_json(done.site) | {
+        "loads": done.report.as_dict(),
+        "savings": {
+            "before": savings.before,
+            "after": savings.after[tier],
+            "pages": [
+                {
+                    "path": p.path,
+                    "before": p.before,
+                    "after": p.after[tier],
+                    "saved": p.before - p.after[tier],
+                }
+                for p in savings.pages
+            ],
+            "tiers": dict(savings.after),
+        },
+        "failed": [{"path": f.path, "reason": f.reason} for f in done.failed],
+    }
+
+
+@dataclass(frozen=True, slots=True)
+class TreatOptions:
+    """How a folder is treated from the command line.
+
+    `widths` are made of every image instead of what its places ask for; `size` reshapes each picture first; both are
+    for folders of pictures alone. `only` lists the tiers that are written of those ("baseline" is the fallback).
+    `names` is the pattern of new files' names. `measure` loads every page in a browser first; `compare` compares the
+    treated pages with the original ones in a browser, where one is installed.
+    """
+
+    widths: tuple[int, ...] = ()
+    size: Resize | None = None
+    only: tuple[Tier, ...] = ()
+    names: str = NAMES_PATTERN
+    measure: bool = False
+    compare: bool = True
+    processes: int = 2
+
+
+_NO_OPTIONS = TreatOptions()
+
+
+def treat_folder(
+    folder: Folder,
+    out: Path,
+    rules: Rules,
+    options: TreatOptions = _NO_OPTIONS,
+    progress: tuple[Progress, Progress, Progress, Progress] = (nothing, nothing, nothing, nothing),
+) -> FolderTreated:
+    """Treats a folder into the new folder `out`, which must not exist or be empty (UnusableInput).
+
+    `out` is built under a temporary name and renamed at the end: it is whole or not there. `progress` is told of files
+    read, pages measured, images treated and pages compared.
+    """
+    out = _usable(out, folder)
+    site = read_folder(folder, progress[0])
+    if not site.pages and not site.images:
+        raise UnusableInput(f"{folder.root} holds no web page and no picture.")
+    pictures_only = all(page.is_folder for page in site.pages)
+    if not pictures_only and (options.size or options.widths or options.only):
+        what = "widths, sizes and formats follow from where a site shows its images"
+        raise UnusableInput(f"{folder.root} holds web pages: {what}. They can be given for folders of pictures alone.")
+    staging = Path(tempfile.mkdtemp(prefix=f".{out.name}-", dir=out.parent))
+    try:
+        at_hand = _at_hand(folder, site, options, progress[1])
+        plans = _plans(at_hand, rules, options)
+        kept = Blobs(str(staging / "renditions"))
+        treated, failed = _treat_all(plans, folder, rules, options, progress[2], kept)
+        deliveries = deliveries_of(site, treated, options.names, replacing=pictures_only)
+
+        def content(new: NewFile) -> bytes:
+            return kept.get(new.sha256)
+
+        reasons = {path: p.reason for p in plans if p.reason for path in p.image.paths}
+        compared = content if options.compare else None
+        delivered = deliver(at_hand, treated, rules, DEFAULT_SCREENS, deliveries, compared, reasons, progress[3])
+        assert delivered is not None, "nobody stops it"
+        handover = delivered.handover
+        _build(folder, site, handover, kept, staging / "site", pictures_only)
+        if out.exists():
+            out.rmdir()
+        (staging / "site").rename(out)
+        out.chmod(0o755)
+        return FolderTreated(site, handover, failed, delivered.report)
+    finally:
+        shutil.rmtree(staging, ignore_errors=True)
+
+
+def _usable(out: Path, folder: Folder) -> Path:
+    """The new folder's whole path, where it may be made. Raises UnusableInput."""
+    out = out.absolute()
+    if out.exists() and (not out.is_dir() or any(out.iterdir())):
+        raise UnusableInput(f"{out} exists and is not empty; name a new folder.")
+    if out.resolve().is_relative_to(folder.root):
+        raise UnusableInput(f"{out} lies inside the site's own folder; name one outside.")
+    if not out.parent.is_dir():
+        raise UnusableInput(f"The folder {out.parent} does not exist.")
+    if not os.access(out.parent, os.W_OK):
+        raise UnusableInput(f"The folder {out.parent} may not be written by this user.")
+    return out
+
+
+def _at_hand(folder: Folder, site: SiteReading, options: TreatOptions, on_page: Progress) -> AtHand:
+    slots, whole = list(guessed_slots(site)), set[str]()
+    if options.measure:
+        measured = measure_folder(folder, site, DEFAULT_SCREENS, on_page)
+        slots = list(measured_slots(measured, DEFAULT_SCREENS))
+        whole = {m.page for m, _ in measured} - {m.page for m, _ in measured if m.problem or not m.measured}
+    roles = {path: found.role for path, found in site_roles(site, slots).items()}
+    return AtHand(site, folder.read, tuple(slots), roles, whole)
+
+
+def _plans(at_hand: AtHand, rules: Rules, options: TreatOptions) -> tuple[Plan, ...]:
+    plans = plan(at_hand, rules)
+    if options.size or options.widths:
+        plans = tuple(replace(p, steps=_given_steps(p, options), own_size=False) if p.steps else p for p in plans)
+    return plans
+
+
+def _given_steps(planned: Plan, options: TreatOptions) -> tuple[Step, ...]:
+    """The widths that were asked for, none wider than the picture in its new size."""
+    facts = planned.image.facts
+    if facts.is_vector:
+        return planned.steps
+    widest = target_size(facts.width, facts.height, options.size)[0] if options.size else facts.width
+    wanted = {min(w, widest) for w in options.widths} or {widest}
+    return tuple(Step(w) for w in sorted(wanted))
+
+
+def _build(
+    folder: Folder, site: SiteReading, handover: Handover, kept: Blobs, built: Path, pictures_only: bool
+) -> None:
+    """Writes what leaves: new files, rewritten pages, and the originals (of pictures alone: those nothing came of)."""
+    built.mkdir()
+    replaced = handover.originals if pictures_only else frozenset()
+    for path in site.files:
+        if path not in handover.texts and path not in replaced:
+            _place(built / path, lambda target, p=path: shutil.copy2(folder.root / p, target))  # type: ignore[misc]
+    for new in handover.new_files:
+        _place(built / new.path, lambda target, f=new: target.write_bytes(kept.get(f.sha256)))  # type: ignore[misc]
+    for path, text in handover.texts.items():
+        _place(built / path, lambda target, t=text: target.write_bytes(t))  # type: ignore[misc]
+
+
+def _place(target: Path, write: Callable[[Path], Any]) -> None:
+    target.parent.mkdir(parents=True, exist_ok=True)
+    write(target)
+
+
+def _treat_all(
+    every: Sequence[Plan], folder: Folder, rules: Rules, options: TreatOptions, on_image: Progress, keep: Blobs
+) -> tuple[list[TreatedImage], tuple[Failure, ...]]:
+    """Treats in worker processes; renditions wait in a blob store of their own."""
+    plans = {p.image.path: p for p in every if p.steps}
+    failed = [Failure(p.image.path, p.reason) for p in every if p.image.facts.problem]
+    treated: dict[str, TreatedImage] = {}
+    on_image(0, len(plans))
+    calls = (_treatment(p, rules, options.size).call(path, keep.url, folder.root / path) for path, p in plans.items())
+    with Workers(options.processes) as workers:
+        for number, outcome in enumerate(workers.run(calls), 1):
+            planned = plans[str(outcome.key)]
+            if isinstance(outcome.error, StorageError):
+                raise outcome.error
+            result = result_of(outcome)
+            if result.reason:
+                failed.append(Failure(planned.image.path, result.reason))
+            else:
+                top = max(s.width for s in planned.steps)
+                made = tuple(r for r in result.renditions if not options.only or r.tier in options.only)
+                treated[planned.image.path] = TreatedImage(planned.image, made, result.words, top)
+            on_image(number, len(plans))
+    in_order = [treated[path] for path in plans if path in treated]
+    return in_order, tuple(sorted(failed, key=lambda f: f.path))
+
+
+def _treatment(planned: Plan, rules: Rules, size: Resize | None) -> Treatment:
+    image = planned.image
+    return Treatment(
+        facts=image.facts, steps=tuple(planned.steps), rules=rules, role=planned.role,
+        kind=image.look.kind if image.look else None, size=size, own_size=planned.own_size,
+    )  # fmt: skip

@@ -29,7 +29,8 @@ from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.kind import look_of, pixels_to_judge
 from ivory_thistle.core.images.vector import ballast_bytes, smaller_svg
 from ivory_thistle.core.references.css import read_css
-from ivory_thistle.core.references.site import SiteFile, read_site
+from ivory_thistle.core.references.joining import read_site
+from ivory_thistle.core.references.site import SiteFile
 from ivory_thistle.core.references.source import read_css_source, read_html_source
 from ivory_thistle.core.references.srcset import parse_srcset
 from ivory_thistle.core.rewriting.delivery import Delivery, NewFile
@@ -41,7 +42,8 @@ from ivory_thistle.core.selection.markup_faults import markup_faults
 from ivory_thistle.core.selection.media import matches_media
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.intake.archive import unpack
-from ivory_thistle.intake.crawl import Crawler, CrawlOptions
+from ivory_thistle.intake.crawl import Crawler
+from ivory_thistle.intake.crawling import CrawlOptions
 from ivory_thistle.intake.har import read_har, sanitize
 from ivory_thistle.workflows.archived import requests_of
 from ivory_thistle.workflows.clock import TookTooLongError, in_time

@@ -9,7 +9,8 @@ import tinycss2
 
 from ivory_thistle.core.formats.tiers import shown_by, shown_by_chromium
 from ivory_thistle.core.references.source import read_html_source
-from ivory_thistle.core.selection.cascade import RuleReader, image_set_option, supported
+from ivory_thistle.core.selection.cascade import RuleReader, supported
+from ivory_thistle.core.selection.css_pictures import image_set_option
 from ivory_thistle.core.selection.document import Document
 from ivory_thistle.core.selection.paint import Painter
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen

@@ -13,7 +13,8 @@ from ivory_thistle.core.formats.table import sniff_format
 from ivory_thistle.core.formats.tiers import shown_by
 from ivory_thistle.core.images.facts import read_facts
 from ivory_thistle.core.images.vector import ballast_bytes, smaller_svg
-from ivory_thistle.core.references.site import SiteFile, read_site
+from ivory_thistle.core.references.joining import read_site
+from ivory_thistle.core.references.site import SiteFile
 from ivory_thistle.core.references.source import read_css_source, read_html_source
 from ivory_thistle.core.selection.candidates import source_size
 from ivory_thistle.core.selection.document import Document

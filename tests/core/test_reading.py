@@ -10,8 +10,8 @@ from PIL import Image
 
 from ivory_thistle.core.references.addresses import FileIndex, join, page_address
 from ivory_thistle.core.references.css import css_string, read_css, read_style_attribute
+from ivory_thistle.core.references.joining import read_site
 from ivory_thistle.core.references.page import read_page
-from ivory_thistle.core.references.site import read_site
 from ivory_thistle.core.references.source import Edit, read_css_source, read_html_source
 from ivory_thistle.core.references.srcset import parse_srcset
 from ivory_thistle.intake.folder import Folder

@@ -11,7 +11,8 @@ from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.kind import Look
 from ivory_thistle.core.references.addresses import FileIndex
 from ivory_thistle.core.references.css import read_css
-from ivory_thistle.core.references.site import SiteFile, SiteReading, read_site
+from ivory_thistle.core.references.joining import read_site
+from ivory_thistle.core.references.site import SiteFile, SiteReading
 from ivory_thistle.core.reports.savings import compute_savings
 from ivory_thistle.core.rewriting.css import rewrite_declarations
 from ivory_thistle.core.rewriting.delivery import Delivery, Original, RenditionFacts, plan_delivery, sibling_address

@@ -14,7 +14,8 @@ import pytest
 
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.references.addresses import join
-from ivory_thistle.intake.crawl import Crawl, Crawler, CrawlOptions, start_address
+from ivory_thistle.intake.crawl import Crawler
+from ivory_thistle.intake.crawling import Crawl, CrawlOptions, start_address
 from ivory_thistle.intake.fetching import Fetcher, RefusedAddressError, checked_address
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.intake.naming import Names

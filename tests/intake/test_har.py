@@ -11,7 +11,7 @@ from playwright.async_api import async_playwright
 
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.intake.chromium import browser_binary
-from ivory_thistle.intake.crawl import CrawlOptions
+from ivory_thistle.intake.crawling import CrawlOptions
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.intake.har import read_har, sanitize, transfer_size
 from ivory_thistle.intake.site_server import serve_site

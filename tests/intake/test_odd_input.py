@@ -12,7 +12,7 @@ import pytest
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.references.addresses import host_of
 from ivory_thistle.intake.archive import unpack
-from ivory_thistle.intake.crawl import start_address
+from ivory_thistle.intake.crawling import start_address
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.intake.har import read_har, sanitize
 from ivory_thistle.workflows.archived import requests_of

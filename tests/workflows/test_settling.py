@@ -9,7 +9,8 @@ import pytest
 
 from core.test_rewriting import deliveries_of
 from ivory_thistle.core.images.facts import ImageFacts
-from ivory_thistle.core.references.site import Page, SiteReading, read_site
+from ivory_thistle.core.references.joining import read_site
+from ivory_thistle.core.references.site import Page, SiteReading
 from ivory_thistle.core.references.site import SiteFile as File
 from ivory_thistle.core.references.source import Source
 from ivory_thistle.core.rewriting import site as site_rewriting

@@ -13,7 +13,8 @@ from pathlib import Path
 import pytest
 
 from ivory_thistle.core.errors import PictureError
-from ivory_thistle.core.references.site import SiteFile, read_site
+from ivory_thistle.core.references.joining import read_site
+from ivory_thistle.core.references.site import SiteFile
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows import clock, inspecting
 from ivory_thistle.workflows.clock import TookTooLongError, in_time

@@ -9,13 +9,14 @@ from typing import Annotated
 
 import typer
 
-from ivory_thistle.cli.output import kb, print_json, progress
+from ivory_thistle.cli.output import print_json, progress
 from ivory_thistle.cli.treating import treat
 from ivory_thistle.core.errors import ThistleError, UnusableInput
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
+from ivory_thistle.core.words import kb
 from ivory_thistle.intake.browser import PageMeasurement
-from ivory_thistle.intake.crawl import CrawlOptions
+from ivory_thistle.intake.crawling import CrawlOptions
 from ivory_thistle.jobs.log import configure_log
 from ivory_thistle.workflows.measuring import measure_folder
 from ivory_thistle.workflows.opening import named_source, open_source

@@ -32,8 +32,3 @@ def progress(names: tuple[str, ...]) -> Iterator[tuple[Callback, ...]]:
 def print_json(content: dict[str, Any]) -> None:
     """On standard output."""
     typer.echo(json.dumps(content, indent=2, ensure_ascii=False))
-
-
-def kb(size: int) -> str:
-    """Bytes in words; kB are 1,000 bytes."""
-    return f"{size / 1000:,.0f} kB"

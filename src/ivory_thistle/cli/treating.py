@@ -9,12 +9,13 @@ from typing import Annotated, Any
 
 import typer
 
-from ivory_thistle.cli.output import kb, print_json, progress
+from ivory_thistle.cli.output import print_json, progress
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier, measured_tier, modern_tiers
 from ivory_thistle.core.images.resize import Mode, Resize
 from ivory_thistle.core.rewriting.delivery import NAME_FIELDS, NAMES_PATTERN
 from ivory_thistle.core.treatment.rules import FIDELITIES, Rules
+from ivory_thistle.core.words import kb
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.folders import FolderTreated, TreatOptions, treat_folder, treat_json
 from ivory_thistle.workflows.settling import Comparison

@@ -20,7 +20,7 @@ from playwright.async_api import Error as BrowserError
 from ivory_thistle.core.formats.table import FORMATS, UNKNOWN, sniff_format
 from ivory_thistle.core.formats.tiers import shown_by_chromium
 from ivory_thistle.core.references.addresses import SITE_ORIGIN, FileIndex, join
-from ivory_thistle.core.selection.cascade import pictures_in
+from ivory_thistle.core.selection.css_pictures import pictures_in
 from ivory_thistle.core.selection.loads import Loaded
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.intake.chromium import (

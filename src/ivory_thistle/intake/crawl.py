@@ -7,11 +7,10 @@ import re
 import zlib
 from collections import deque
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict
 from fnmatch import translate
 from hashlib import sha256
 from pathlib import Path
-from typing import Any
 from urllib.parse import urldefrag, urlsplit
 from xml.etree.ElementTree import ParseError, fromstring
 
@@ -19,11 +18,12 @@ from protego import Protego
 
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.faults import Fault
-from ivory_thistle.core.references.addresses import NO_SERVER, host_of, join, server_of
+from ivory_thistle.core.references.addresses import NO_SERVER, base_of, join, server_of
 from ivory_thistle.core.references.css import read_css
 from ivory_thistle.core.references.markup import tags
-from ivory_thistle.core.references.page import LAZY_ATTRIBUTES, read_page
+from ivory_thistle.core.references.page import LAZY_ATTRIBUTES, PageReading, read_page
 from ivory_thistle.core.references.source import read_css_source, read_html_source
+from ivory_thistle.intake.crawling import Crawl, CrawlOptions, Seen
 from ivory_thistle.intake.fetching import AGENT, Fetched, Fetcher, Server
 from ivory_thistle.intake.naming import Names
 
@@ -32,73 +32,6 @@ _HTML = frozenset({"text/html", "application/xhtml+xml"})
 _MOST_SITEMAPS = 50
 _SITEMAP_BYTES = 52_428_800
 _JOURNAL = ".crawl.jsonl"
-
-
-@dataclass(frozen=True, slots=True)
-class CrawlOptions:
-    """How a live site is read. `depth` counts links from the start; patterns are of whole addresses (`*` anything).
-
-    `image_hosts`: other hosts whose images are the site's own; `allow_private`: the start's host may have an address
-    that is not public.
-    """
-
-    start: str
-    depth: int = 8
-    pages: int = 500
-    bytes: int = 2_000_000_000
-    include: tuple[str, ...] = ()
-    exclude: tuple[str, ...] = ()
-    image_hosts: tuple[str, ...] = ()
-    respect_robots: bool = True
-    allow_private: bool = False
-    seconds_between: float = 0.2
-
-    def as_dict(self) -> dict[str, Any]:
-        """Plain values."""
-        return asdict(self)
-
-    @classmethod
-    def from_dict(cls, values: Mapping[str, Any]) -> CrawlOptions:
-        """Options from plain values."""
-        known: dict[str, Any] = {
-            k: tuple(v) if isinstance(v, list) else v for k, v in values.items() if k in cls.__dataclass_fields__
-        }
-        return cls(**known)
-
-
-@dataclass(frozen=True, slots=True)
-class Seen:
-    """What one address gave, as the journal keeps it: the file's path, and what asks whether it changed."""
-
-    address: str
-    path: str
-    kind: str
-    sha256: str
-    etag: str = ""
-    modified: str = ""
-
-
-@dataclass
-class Crawl:
-    """What a crawl brought: files in the folder, aliases for their addresses, and what could not be read."""
-
-    seen: dict[str, Seen] = field(default_factory=dict)
-    aliases: dict[str, str] = field(default_factory=dict)
-    faults: list[Fault] = field(default_factory=list)
-    pages: int = 0
-    bytes: int = 0
-    stopped: bool = False
-    limits: list[str] = field(default_factory=list)
-
-
-def start_address(text: str) -> str:
-    """The address to start from. Raises UnusableInput for what is none of the web."""
-    text = text.strip()
-    whole = text if re.match(r"https?://", text, re.IGNORECASE) else f"https://{text}"
-    absolute = join(whole, "")
-    if not absolute or not host_of(absolute) or " " in text or "://" in whole.split("://", 1)[1]:
-        raise UnusableInput(f"{text} is no address of a web site; give one like https://example.org/.")
-    return urldefrag(absolute).url
 
 
 class Crawler:
@@ -233,8 +166,9 @@ class Crawler:
 
     def _page(self, address: str, depth: int) -> None:
         if self.result.pages >= self._options.pages:
-            if not any("pages" in words for words in self.result.limits):
-                self.result.limits.append(f"Stopped at {self._options.pages} pages; the rest is not read.")
+            words = f"Stopped at {self._options.pages} pages; the rest is not read."
+            if words not in self.result.limits:
+                self.result.limits.append(words)
             return
         answer, data = self._get(address, self._pages_on)
         if answer is None:
@@ -243,27 +177,43 @@ class Crawler:
             self._keep(answer, data)
             return
         reading = read_page(read_html_source(data), self._lazy)
-        base = join(answer.address, reading.base) or answer.address if reading.base else answer.address
+        base = base_of(answer.address, reading.base)
+        if self._is_known_by_another_name(answer, data, base, depth):
+            return
+        self.result.pages += 1
+        self._keep(answer, data)
+        self._follow(reading, base, depth)
+
+    def _is_known_by_another_name(self, answer: Fetched, data: bytes, base: str, depth: int) -> bool:
+        """Whether a page was read already: under its canonical address, or (as / and /index.html) in the same folder.
+
+        Its other addresses then lead to the one that is kept.
+        """
         canonical = _canonical(data, base)
         if canonical and canonical != answer.address and urlsplit(canonical).netloc == self._host:
             known = self.result.seen.get(canonical)
             if known:
-                self._names.also(address, known.path)
-                return
+                self._names.also(answer.asked, known.path)
+                return True
             if canonical not in self._known:
                 self._push(canonical, depth)
-        same = self._contents.setdefault((sha256(data).hexdigest(), answer.address.rpartition("/")[0]), answer.address)
-        if same != answer.address and (kept := self.result.seen.get(same)):
-            # The same page at another address of the same folder, as / and /index.html.
-            for other in (answer.address, answer.asked, *answer.redirects):
-                self._names.also(other, kept.path)
-            return
-        self.result.pages += 1
-        self._keep(answer, data)
+        content = (sha256(data).hexdigest(), answer.address.rpartition("/")[0])
+        same = self._contents.setdefault(content, answer.address)
+        kept = self.result.seen.get(same) if same != answer.address else None
+        if kept is None:
+            return False
+        for other in (answer.address, answer.asked, *answer.redirects):
+            self._names.also(other, kept.path)
+        return True
+
+    def _follow(self, reading: PageReading, base: str, depth: int) -> None:
+        """Notes what a page links to and names, to be read in its turn."""
         for link in reading.links:
             target = join(base, link.address)
-            if target:
-                self._want_image(target) if _is_picture(target) else self._push(target, depth + 1)
+            if target and _is_picture(target):
+                self._want_image(target)
+            elif target:
+                self._push(target, depth + 1)
         for named in [*reading.stylesheets, *reading.manifests]:
             self._want(join(base, named))
         for reference in reading.references:

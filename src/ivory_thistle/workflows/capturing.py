@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.states import State
-from ivory_thistle.intake.crawl import Crawl, CrawlOptions, Seen
+from ivory_thistle.intake.crawling import Crawl, CrawlOptions, Seen
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.opening import Earlier, Opened, Source, open_source

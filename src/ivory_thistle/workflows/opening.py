@@ -16,7 +16,8 @@ from ivory_thistle.core.references.page import LAZY_ATTRIBUTES
 from ivory_thistle.core.references.site import SiteFile, is_page
 from ivory_thistle.core.selection.loads import Loaded
 from ivory_thistle.intake.archive import unpack
-from ivory_thistle.intake.crawl import Crawl, Crawler, CrawlOptions, Seen, start_address
+from ivory_thistle.intake.crawl import Crawler
+from ivory_thistle.intake.crawling import Crawl, CrawlOptions, Seen, start_address
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.intake.har import Har, read_har, sanitize
 from ivory_thistle.workflows.archived import requests_of

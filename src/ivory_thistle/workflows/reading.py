@@ -9,8 +9,9 @@ import structlog
 
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.faults import Fault
+from ivory_thistle.core.references.joining import read_site
 from ivory_thistle.core.references.page import LAZY_ATTRIBUTES
-from ivory_thistle.core.references.site import SiteFile, SiteReading, read_site
+from ivory_thistle.core.references.site import SiteFile, SiteReading
 from ivory_thistle.core.selection.markup_faults import markup_faults
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store.blobs import Blobs, StorageError

@@ -13,7 +13,8 @@ from sqlalchemy.orm import Session
 from ivory_thistle.core.faults import Fault, FaultKind
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.kind import Look
-from ivory_thistle.core.references.site import SiteFile, SiteReading, read_site
+from ivory_thistle.core.references.joining import read_site
+from ivory_thistle.core.references.site import SiteFile, SiteReading
 from ivory_thistle.core.treatment.roles import ROLES, Role
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs

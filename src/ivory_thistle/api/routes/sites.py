@@ -21,7 +21,7 @@ from ivory_thistle.api.services import ServicesDep, SessionDep, audit_again
 from ivory_thistle.core.budgets.policy import DEFAULT_PAGE_BYTES
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.references.addresses import server_of
-from ivory_thistle.intake.crawl import CrawlOptions, start_address
+from ivory_thistle.intake.crawling import CrawlOptions, start_address
 from ivory_thistle.intake.fetching import RefusedAddressError, checked_address
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store import tables as t

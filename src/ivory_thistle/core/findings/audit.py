@@ -12,7 +12,7 @@ from ivory_thistle.core.findings.images import duplicate_findings, image_finding
 from ivory_thistle.core.findings.pages import PageImages, PageWeighed, fault_findings, page_findings
 from ivory_thistle.core.formats.tiers import is_modern
 from ivory_thistle.core.limits import Within, unlimited
-from ivory_thistle.core.references.addresses import join, page_address
+from ivory_thistle.core.references.addresses import base_of, page_address
 from ivory_thistle.core.references.img_tags import img_tags
 from ivory_thistle.core.references.site import Image, Page, Placement, SiteReading
 from ivory_thistle.core.references.source import read_html_source
@@ -185,6 +185,5 @@ def _page_images(
     if page.is_folder or not page.encoding:  # a folder, or a page known by its requests only
         return PageImages(page, "", [], slots, weighed)
     source = read_html_source(read(page.path))
-    own = page_address(page.path)
-    base = (join(own, page.base) or own) if page.base else own
+    base = base_of(page_address(page.path), page.base)
     return PageImages(page, base, list(img_tags(source)), slots, weighed)

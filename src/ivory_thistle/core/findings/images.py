@@ -25,6 +25,7 @@ from ivory_thistle.core.images.kind import DRAWN, distance
 from ivory_thistle.core.images.vector import ballast_bytes
 from ivory_thistle.core.references.site import Image
 from ivory_thistle.core.treatment.roles import Role, Slot
+from ivory_thistle.core.words import kb
 
 _POOR_NAME = re.compile(
     r"(?:dsc[fn]?|img|dscn|pict?|p|photo|image|bild|foto|untitled|unnamed|screen[ _-]?shot|scan|copy|new|final|download"
@@ -102,7 +103,7 @@ def _of_size(image: Image, slots: Sequence[Slot], role: Role, policy: Policy, fo
     cap = policy.cap(role)
     if cap.is_exceeded(facts.bytes, facts.width):
         excess = max(0, facts.bytes - cap.bytes)
-        weighs = f"{path} weighs {_kb(facts.bytes)}; as {role} it may weigh {_kb(cap.bytes)}."
+        weighs = f"{path} weighs {kb(facts.bytes)}; as {role} it may weigh {kb(cap.bytes)}."
         wide = f"{path} is {facts.width:,} px wide; as {role} it may be {cap.width:,}."
         evidence = {"cap": cap.bytes} if excess else {"cap_width": cap.width}
         yield found("over-cap", weighs if excess else wide, excess, role=role, **evidence)
@@ -140,7 +141,7 @@ def _of_encoding(image: Image, kind: str, plain: bool, found: _Found) -> Iterato
     facts, path = image.facts, image.path
     row = FORMATS[facts.format]
     name = row.label
-    size = _kb(facts.bytes)
+    size = kb(facts.bytes)
     if row.modern_saves and not row.lossy and kind == "photograph" and facts.bytes >= MODERN_BYTES:
         yield found("photo-as-png", f"{path} is a photograph of {size} in {name}.", facts.bytes * _PHOTO_SAVES, False)
     elif plain and row.modern_saves and facts.frames == 1 and facts.bytes >= MODERN_BYTES:
@@ -168,7 +169,7 @@ def _of_encoding(image: Image, kind: str, plain: bool, found: _Found) -> Iterato
 def _of_ballast(image: Image, found: _Found) -> Iterator[Finding]:
     facts, path = image.facts, image.path
     if facts.metadata_bytes >= METADATA_BYTES:
-        sorts = ", ".join(f"{n} {_kb(size)}" for n, size in sorted(facts.metadata.items()) if n not in ("icc", "gps"))
+        sorts = ", ".join(f"{n} {kb(size)}" for n, size in sorted(facts.metadata.items()) if n not in ("icc", "gps"))
         yield found("metadata", f"{path} carries {sorts}.", facts.metadata_bytes, **facts.metadata)
     if facts.metadata.get("gps"):
         yield found("gps-position", f"{path} tells where it was taken.", facts.metadata["gps"])
@@ -243,7 +244,3 @@ def duplicate_findings(images: Iterable[Image], ladders: Mapping[str, set[str]])
 
 def _elements(image: Image, ladders: Mapping[str, set[str]]) -> set[str]:
     return {element for path in image.paths for element in ladders.get(path, ())}
-
-
-def _kb(size: int) -> str:
-    return f"{size / 1000:,.0f} kB" if size >= 9_950 else f"{size / 1000:,.1f} kB"

@@ -26,12 +26,16 @@ from ivory_thistle.core.references.srcset import parse_srcset
 from ivory_thistle.core.selection.candidates import best_candidate, source_size
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.core.treatment.roles import Slot
+from ivory_thistle.core.words import kb
 
 _Found = Callable[..., Finding]
 _MARKUP_FAULTS = frozenset(
     {"srcset-unusable", "srcset-mixed", "srcset-duplicate", "sizes-unused", "sizes-unusable", "media-unusable",
      "picture-source"}
 )  # fmt: skip
+
+_LEAST_SLOT = 16
+"""Narrower slots, in CSS px, are not worth a word."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,7 +83,7 @@ def page_findings(
     for address in page.remote:
         yield Finding("remote-image", f"{page.path} shows {address[:200]}.", page=page.path, source=page.path)
     if page.data_bytes >= DATA_BYTES:
-        sentence = f"{page.path} holds {page.data_bytes / 1000:,.0f} kB of images in data: URIs."
+        sentence = f"{page.path} holds {kb(page.data_bytes)} of images in data: URIs."
         yield Finding("large-data-uri", sentence, page=page.path, source=page.path, stake=page.data_bytes // 4)
     for tag in found.tags:
         yield from _of_tag(tag, found, files, index)
@@ -166,32 +170,46 @@ def _of_sizes(
     """`sizes` against the measured slot, with the bytes that the wrong pick costs on the worst screen."""
     if tag.sizes is not None and tag.sizes.strip().lower().startswith("auto"):
         return
-    paths = {file.path for _, file in sized}
-    worst: tuple[int, str, float, float] | None = None
+    worst = max(_misses(tag, found, sized, index), key=lambda miss: miss.cost, default=None)
+    if worst is None:
+        if tag.sizes is None and not found.slots:
+            yield finding("sizes-missing", f"{tag.src or 'An img'} offers widths without sizes.")
+        return
+    name, screen = tag.src or "it", worst.slot.screen.name
+    if tag.sizes is None:
+        sentence = (
+            f"Without sizes, browsers take {name} to be {worst.said:.0f} px wide on {screen};"
+            f" it is {worst.slot.width:.0f}."
+        )
+        yield finding("sizes-missing", sentence, worst.cost, screen)
+    else:
+        sentence = f"sizes says {worst.said:.0f} px for {name} on {screen}; the slot is {worst.slot.width:.0f}."
+        yield finding("sizes-wrong", sentence, worst.cost, screen)
+
+
+@dataclass(frozen=True, slots=True)
+class _Miss:
+    """A slot for which `sizes` says another width; `cost` are the bytes loaded over those of the right candidate."""
+
+    slot: Slot
+    said: float
+    cost: int
+
+
+def _misses(tag: ImgTag, found: PageImages, sized: Sequence[tuple[int, SiteFile]], index: FileIndex) -> Iterator[_Miss]:
+    by_path = {file.path: file for _, file in sized}
+    rising = sorted(sized, key=lambda candidate: candidate[0])
     for slot in found.slots:
-        if slot.path not in paths or not slot.measured or slot.kind != "img" or slot.width < 16:
+        if slot.path not in by_path or not slot.measured or slot.kind != "img" or slot.width < _LEAST_SLOT:
             continue
         said = source_size(tag.sizes, slot.screen)
         if abs(said - slot.width) <= SIZES_SHARE * slot.width:
             continue
         got = best_candidate(tag.src, tag.srcset, tag.sizes, slot.screen)
-        loaded = next((f for _, f in sized if got and index.resolve(found.base, got[0]).path == f.path), None)
+        loaded = by_path.get(index.resolve(found.base, got[0]).path) if got else None
         wanted = slot.width * slot.screen.useful_density
-        ideal = min((s for s in sized if s[0] >= wanted), key=lambda s: s[0], default=max(sized, key=lambda s: s[0]))
-        cost = max(0, loaded.bytes - ideal[1].bytes) if loaded else 0
-        if worst is None or cost > worst[0]:
-            worst = cost, slot.screen.name, said, slot.width
-    if worst:
-        cost, screen, said, true = worst
-        if tag.sizes is None:
-            named = tag.src or "it"
-            sentence = f"Without sizes, browsers take {named} to be {said:.0f} px wide on {screen}; it is {true:.0f}."
-            yield finding("sizes-missing", sentence, cost, screen)
-        else:
-            sentence = f"sizes says {said:.0f} px for {tag.src or 'it'} on {screen}; the slot is {true:.0f}."
-            yield finding("sizes-wrong", sentence, cost, screen)
-    elif tag.sizes is None and not found.slots:
-        yield finding("sizes-missing", f"{tag.src or 'An img'} offers widths without sizes.")
+        _, right = next((c for c in rising if c[0] >= wanted), rising[-1])
+        yield _Miss(slot, said, max(0, loaded.bytes - right.bytes) if loaded else 0)
 
 
 def _of_first_screen(found: PageImages) -> Iterator[Finding]:

@@ -122,3 +122,11 @@ class FileIndex:
             return Resolved("local", composed)
         other = self._folded.get(path.casefold())
         return Resolved("missing", path, f"the file is called {other}" if other else "")
+
+
+def base_of(own: str, said: str | None) -> str:
+    """The address that a document's relative ones start from: its own, or what its `base` element says.
+
+    https://html.spec.whatwg.org/multipage/urls-and-fetching.html#document-base-url
+    """
+    return (join(own, said) or own) if said is not None else own

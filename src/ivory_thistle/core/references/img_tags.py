@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from ivory_thistle.core.references.markup import tags
 from ivory_thistle.core.references.page import attribute_text, declared_length
+from ivory_thistle.core.references.pictures import Pictures
 from ivory_thistle.core.references.source import Source
 
 _INERT = frozenset({"noscript", "template"})
@@ -32,16 +33,16 @@ class ImgTag:
 def img_tags(source: Source) -> Iterator[ImgTag]:
     """Every `img` that a browser with scripting sees, in source order."""
     inert = 0
-    linked = in_picture = False
+    linked = False
+    pictures = Pictures()
     for tag in tags(source.text):
         if tag.name in _INERT:
             inert = max(0, inert - 1) if tag.closing else inert + 1
-        elif inert:
+        if inert or tag.name in _INERT:
             continue
-        elif tag.name == "a":
+        pictures.see(tag)
+        if tag.name == "a":
             linked = not tag.closing
-        elif tag.name == "picture":
-            in_picture = not tag.closing
         elif tag.name == "img" and not tag.closing:
             text = {n: attribute_text(tag, n, source) for n in ("src", "srcset", "sizes", "alt")}
             yield ImgTag(
@@ -55,5 +56,5 @@ def img_tags(source: Source) -> Iterator[ImgTag]:
                 lazy=(tag.value("loading") or "").lower() == "lazy",
                 priority=(tag.value("fetchpriority") or "").lower(),
                 linked=linked,
-                in_picture=in_picture,
+                in_picture=pictures.inside,
             )

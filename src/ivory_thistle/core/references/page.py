@@ -9,6 +9,7 @@ from typing import Literal
 
 from ivory_thistle.core.references.css import CssReading, CssReference, read_css, read_style_attribute
 from ivory_thistle.core.references.markup import Attribute, Tag, passing_over, tags, unescape_attribute
+from ivory_thistle.core.references.pictures import Pictures
 from ivory_thistle.core.references.source import Source
 from ivory_thistle.core.references.srcset import parse_srcset
 
@@ -38,7 +39,6 @@ LAZY_ATTRIBUTES = (
     "data-image", "data-poster", "data-srcset", "data-lazy-srcset",
 )  # fmt: skip
 """Attributes from which scripts in common use load pictures later; one that ends in `srcset` holds candidates."""
-MODERN_TYPES = frozenset({"image/avif", "image/webp"})
 
 
 Use = Literal["single", "candidate", "background", "preload", "social", "plain", "kept"]
@@ -95,7 +95,7 @@ def read_page(source: Source, lazy_attributes: tuple[str, ...] = LAZY_ATTRIBUTES
     """Reads a page's source. Broken markup is read as browsers tokenize it; nothing is raised."""
     reading = PageReading()
     lines = _Lines(source.text)
-    pictures = _Pictures()
+    pictures = Pictures()
     over = passing_over(_NAMING, frozenset({"picture"}), frozenset({"style", "background", *lazy_attributes}))
     for tag in tags(source.text, over):
         pictures.see(tag)
@@ -118,23 +118,6 @@ _NAMING = frozenset(
     {"img", "source", "input", "video", "link", "meta", "image", "feimage", "use", "object", "embed", "base", "title",
      "a", "area", "style", "picture", "script"}
 )  # fmt: skip
-
-
-class _Pictures:
-    """Knows whether the tags seen stand inside a `picture`, and whether that has modern sources already."""
-
-    def __init__(self) -> None:
-        self.inside = False
-        self.treated = False
-        self.start: int | None = None
-
-    def see(self, tag: Tag) -> None:
-        if tag.name == "picture":
-            self.inside, self.treated = not tag.closing, False
-            self.start = None if tag.closing else tag.start
-        elif self.inside and tag.name == "source":
-            kind = (tag.value("type") or "").strip().lower()
-            self.treated |= kind in MODERN_TYPES
 
 
 class _Lines:

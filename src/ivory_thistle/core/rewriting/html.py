@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from ivory_thistle.core.faults import Fault
@@ -16,8 +16,8 @@ from ivory_thistle.core.references.site import Image, Page, Placement
 from ivory_thistle.core.references.source import Edit, Source
 from ivory_thistle.core.rewriting.css import Outcomes, rewrite_declarations
 from ivory_thistle.core.rewriting.delivery import Delivery, NewFile, sibling_address
+from ivory_thistle.core.rewriting.elements import BoxElement, PageTerms, elements_of, families
 from ivory_thistle.core.rewriting.offers import Box, Form, Offer, set_offer, single_offer, srcset
-from ivory_thistle.core.rewriting.surroundings import CAUTIOUS, Terms
 
 WRAPPER = '<picture style="display:contents">'
 """The added element has no box: flex and grid items, widths and floats stay the `img`'s."""
@@ -41,21 +41,6 @@ class PageRewrite:
     forms: dict[int, Form] = field(default_factory=dict)
 
 
-@dataclass(frozen=True, slots=True)
-class PageTerms:
-    """What a page allows: by `img` (where its tag begins) and the forms that none may go beyond.
-
-    `limits` are by `img` too; `left` are files whose placements stay as they are, `plain` those whose backgrounds take
-    one address. `most` holds for all.
-    """
-
-    terms: Mapping[int, Terms] = field(default_factory=dict)
-    limits: Mapping[int, Form] = field(default_factory=dict)
-    left: frozenset[str] = frozenset()
-    plain: frozenset[str] = frozenset()
-    most: Form = Form.STEADY
-
-
 def rewrite_page(
     source: Source,
     page: Page,
@@ -65,30 +50,6 @@ def rewrite_page(
 ) -> PageRewrite:
     """All edits of a page's own source. `page` is its reading; `deliveries` and `images` are by original path."""
     return _PageRewriter(source, page, deliveries, images, allowed).run()
-
-
-@dataclass(slots=True)
-class _Element:
-    """An `img` or `source` tag with what it names; `apart`: its candidates are replaced one by one."""
-
-    tag: Tag
-    candidates: list[Placement]
-    single: Placement | None
-    in_picture: bool
-    terms: Terms
-    form: Form
-    apart: bool = False
-
-    @property
-    def offered(self) -> frozenset[tuple[str | None, str]]:
-        """Its candidates' files with their descriptors."""
-        return frozenset((p.file, p.descriptor) for p in self.candidates)
-
-    @property
-    def files(self) -> set[str]:
-        """The files among its candidates and its address."""
-        named = [*self.candidates, *([self.single] if self.single else [])]
-        return {p.file for p in named if p.file}
 
 
 class _PageRewriter:
@@ -108,12 +69,12 @@ class _PageRewriter:
             if p.source == page.path:
                 self.by_tag[p.tag_start].append(p)
         self.tags = [tag for tag in tags(source.text) if tag.start in self.by_tag]
-        self.elements = self._elements()
+        self.elements = elements_of(source, self.by_tag, allowed)
         self.boxes: dict[str, Box] = {}
         self._agree()
 
     def run(self) -> PageRewrite:
-        offers: dict[str, tuple[_Element, Offer]] = {}
+        offers: dict[str, tuple[BoxElement, Offer]] = {}
         for element in self.elements:
             offer = self._offer(element)
             self._rewrite(element, offer)
@@ -131,40 +92,10 @@ class _PageRewriter:
             self._styles(tag, placements)
         return self.result
 
-    def _elements(self) -> list[_Element]:
-        """Every `img` and `source` whose files can be replaced; a source goes by its picture's `img`."""
-        found: list[_Element] = []
-        waiting: list[_Element] = []
-        in_picture = False
-        for tag in tags(self.source.text):
-            if tag.name == "picture":
-                in_picture, waiting = not tag.closing, []
-            if tag.closing or tag.name not in ("img", "source"):
-                continue
-            placements = self.by_tag.get(tag.start, [])
-            candidates = [p for p in placements if p.use == "candidate"]
-            single = next((p for p in placements if p.use == "single"), None)
-            terms = self.allowed.terms.get(tag.start, CAUTIOUS)
-            form = min(self.allowed.most, self.allowed.limits.get(tag.start, Form.FREE))
-            if terms.alone:
-                form = min(form, Form.LADDER)
-            if terms.by_script:
-                form = min(form, Form.SAME)
-            element = _Element(tag, candidates, single, in_picture, terms, form)
-            if tag.name == "source":
-                waiting.append(element)
-            else:
-                for one in waiting:
-                    one.terms, one.form = terms, form
-                waiting = []
-            if candidates or single:
-                found.append(element)
-        return found
-
     def _agree(self) -> None:
         """One form for all boxes of the page that show the same files: else a browser would load several."""
         caps = self._caps()
-        for members in _families(self.elements):
+        for members in families(self.elements):
             files = {f for e in members for f in e.files}
             form = min((e.form for e in members), default=Form.LEFT)
             if any(e.candidates for e in members) and any(e.single and not e.candidates for e in members):
@@ -182,7 +113,7 @@ class _PageRewriter:
             box = self._box(singles, bool(behind))
             self.boxes |= dict.fromkeys(files, box)
 
-    def _box(self, elements: list[_Element], shared: bool) -> Box:
+    def _box(self, elements: list[BoxElement], shared: bool) -> Box:
         """The box that all `img`s of one file take their file for: the widest."""
         declared = [e.single.declared_width if e.single else 0 for e in elements]
         fixed = bool(elements) and all(e.terms.fixed for e in elements)
@@ -205,7 +136,7 @@ class _PageRewriter:
         self.result.plain |= set(caps)
         return caps
 
-    def _offer(self, element: _Element) -> Offer:
+    def _offer(self, element: BoxElement) -> Offer:
         if element.candidates:
             # Without images, nothing is known to be one picture.
             images = self.images if not element.apart else {}
@@ -218,7 +149,7 @@ class _PageRewriter:
         box = self.boxes.get(delivery.path, Box())
         return single_offer(element.single.address, delivery, element.form, box)
 
-    def _rewrite(self, element: _Element, offer: Offer) -> None:
+    def _rewrite(self, element: BoxElement, offer: Offer) -> None:
         tag, modern = element.tag, element.form >= Form.STEADY
         sources = [self._source_tag(element, offer, t) for t in modern_tiers() if offer.sets.get(t)] if modern else []
         changed = self._own_set(element, offer)
@@ -241,7 +172,7 @@ class _PageRewriter:
             self.result.notes.append(Fault("labels-corrected", self.page.path, message, line))
         self._note(element, offer, modern)
 
-    def _own_set(self, element: _Element, offer: Offer) -> bool:
+    def _own_set(self, element: BoxElement, offer: Offer) -> bool:
         """Gives the element itself its candidates; true when anything changed."""
         own = offer.sets.get(BASELINE)
         if not own:
@@ -254,7 +185,7 @@ class _PageRewriter:
         self._add(element.tag, f'srcset="{escape_attribute(srcset(own))}"{sizes}')
         return True
 
-    def _note(self, element: _Element, offer: Offer, modern: bool) -> None:
+    def _note(self, element: BoxElement, offer: Offer, modern: bool) -> None:
         """Keeps what each tier is given for the element, and which new files it names."""
         tiers = TIERS if modern else (BASELINE,)
         got: dict[Tier, str] = {t: offer.sets[t][-1].path for t in tiers if offer.sets.get(t)}
@@ -265,7 +196,7 @@ class _PageRewriter:
         named = [c.path for t in tiers for c in offer.sets.get(t, ())] + ([offer.src.path] if offer.src else [])
         self.result.offered |= set(named)
 
-    def _source_tag(self, element: _Element, offer: Offer, tier: Tier) -> str:
+    def _source_tag(self, element: BoxElement, offer: Offer, tier: Tier) -> str:
         """A `source` of one tier; media and sizes are copied where the element has its own."""
         candidates = offer.sets[tier]
         attributes = [f'type="{offer.mimes[tier]}"', f'srcset="{escape_attribute(srcset(candidates))}"']
@@ -280,7 +211,7 @@ class _PageRewriter:
         ending = ' hidden="" />' if element.tag.self_closing else " hidden>"
         return f"<source {' '.join(attributes)}{ending}"
 
-    def _preload(self, tag: Tag, placement: Placement, shown: tuple[_Element, Offer] | None) -> None:
+    def _preload(self, tag: Tag, placement: Placement, shown: tuple[BoxElement, Offer] | None) -> None:
         """Points a preload at what the boxes of the same file will load, in the best tier."""
         delivery = self.deliveries.get(placement.file or "")
         href = tag.get("href")
@@ -376,19 +307,3 @@ class _PageRewriter:
             self._add(tag, f'width="{delivery.width}" height="{delivery.height}"')
         elif width and not has_height:
             self._add(tag, f'height="{max(1, round(width * delivery.height / delivery.width))}"')
-
-
-def _families(elements: Iterable[_Element]) -> list[list[_Element]]:
-    """Elements grouped so that those which share a file stand together."""
-    groups: list[tuple[set[str], list[_Element]]] = []
-    for element in elements:
-        files, members = set(element.files), [element]
-        apart = []
-        for known, others in groups:
-            if known.isdisjoint(files):
-                apart.append((known, others))
-            else:
-                files |= known
-                members = [*others, *members]
-        groups = [*apart, (files, members)]
-    return [members for _, members in groups]

@@ -17,7 +17,8 @@ from ivory_thistle.core.references.site import Page, Placement, SiteReading
 from ivory_thistle.core.references.source import Source, read_css_source, read_html_source
 from ivory_thistle.core.rewriting.css import Outcomes, rewrite_declarations
 from ivory_thistle.core.rewriting.delivery import Delivery
-from ivory_thistle.core.rewriting.html import PageRewrite, PageTerms, rewrite_page
+from ivory_thistle.core.rewriting.elements import PageTerms
+from ivory_thistle.core.rewriting.html import PageRewrite, rewrite_page
 from ivory_thistle.core.rewriting.offers import Form
 from ivory_thistle.core.rewriting.surroundings import Surroundings
 from ivory_thistle.core.selection.loads import sheet_reader

@@ -16,54 +16,24 @@ from xml.etree.ElementTree import Element
 import cssselect2
 from cssselect2.compiler import CompiledSelector
 
-from ivory_thistle.core.references.addresses import join
+from ivory_thistle.core.references.addresses import base_of, join
 from ivory_thistle.core.references.markup import tags
 from ivory_thistle.core.references.source import Edit, Source
+from ivory_thistle.core.rewriting.declared import (
+    INHERITED,
+    is_as_declared,
+    is_fixed,
+    is_seen_through,
+    is_sizable,
+    words_of,
+)
 from ivory_thistle.core.rewriting.selectors import widened
 from ivory_thistle.core.selection.cascade import Declared, Rule, RuleReader, read_declarations
 from ivory_thistle.core.selection.document import Document, stripped
-from ivory_thistle.core.selection.lengths import significant
 from ivory_thistle.core.selection.policy import allows_inline, sources_of
 
 _MARK = "data-thistle-mark"
 _MARKED = frozenset({"img", "picture", "source"})
-_INHERITED = frozenset(
-    {"azimuth", "border-collapse", "border-spacing", "caption-side", "color", "cursor", "direction", "empty-cells",
-     "font", "font-family", "font-size", "font-size-adjust", "font-stretch", "font-style", "font-variant",
-     "font-weight", "font-feature-settings", "font-kerning", "font-optical-sizing", "font-variation-settings",
-     "hyphens", "image-orientation", "image-rendering", "letter-spacing", "line-break", "line-height", "list-style",
-     "list-style-image", "list-style-position", "list-style-type", "orphans", "overflow-wrap", "pointer-events",
-     "quotes", "tab-size", "text-align", "text-align-last", "text-indent", "text-rendering", "text-shadow",
-     "text-transform", "user-select", "visibility", "white-space", "widows", "word-break", "word-spacing",
-     "word-wrap", "writing-mode", "color-scheme", "accent-color"}
-)  # fmt: skip
-"""Properties that go on from an element without a box to what is in it."""
-_ADDING = frozenset(
-    {"all", "zoom", "text-decoration", "text-decoration-line", "counter-increment", "counter-reset", "counter-set",
-     "content-visibility"}
-)  # fmt: skip
-"""Properties of an element without a box that add to those of what is in it."""
-_SAFE_ON_ALL = re.compile(r"[\d.](?:em|ex|ch|cap|ic|lh|%)|larger|smaller|bolder|lighter|inherit|var\(", re.IGNORECASE)
-_SIZES = frozenset(
-    {"width", "height", "inline-size", "block-size", "min-width", "min-height", "max-width", "max-height",
-     "min-inline-size", "min-block-size", "max-inline-size", "max-block-size", "aspect-ratio", "object-fit", "zoom",
-     "all", "content", "box-sizing", "position", "float", "display", "flex", "flex-basis", "flex-grow", "flex-shrink",
-     "align-self", "justify-self", "place-self", "contain", "contain-intrinsic-size", "container-type", "grid-area",
-     "grid-column", "grid-row", "columns", "column-span", "margin", "vertical-align"}
-)  # fmt: skip
-_WIDTHS, _HEIGHTS = frozenset({"width", "inline-size"}), frozenset({"height", "block-size"})
-_LIMITS = frozenset(p for p in _SIZES if p.startswith(("min-", "max-")))
-_GROWING = frozenset(
-    {"min-width", "min-height", "min-inline-size", "min-block-size", "aspect-ratio", "object-fit", "zoom", "transform",
-     "scale", "flex", "flex-grow", "flex-basis", "all"}
-)  # fmt: skip
-_HARMLESS_TO_SIZE = frozenset(
-    {"box-sizing", "float", "margin", "vertical-align", "max-width", "max-inline-size", "display", "object-fit"}
-)
-_ABSOLUTE_UNITS = frozenset(
-    {"px", "in", "cm", "mm", "q", "pt", "pc", "em", "rem", "ex", "ch", "vw", "vh", "vmin", "vmax", "svw", "svh", "lvw",
-     "lvh", "dvw", "dvh"}
-)  # fmt: skip
 _BLOCKS = frozenset({"block", "inline", "inline-block", "list-item", "flow-root", "none"})
 _OWN_LAYOUT = frozenset({"button", "summary", "legend", "select", "option", "td", "th", "table", "tr", "ruby", "rt"})
 _SAYS_SRC = re.compile(r"src|attribute|cssText", re.IGNORECASE)
@@ -109,8 +79,7 @@ class Surroundings:
             if tag.name in _MARKED and not tag.closing and (at := tag.start + 1 + len(tag.name))
         ]
         self._before = _Tree(self._marked(()))
-        own = self._before.document.base
-        self._base = (join(base, own) or base) if own is not None else base
+        self._base = base_of(base, self._before.document.base)
         self._rules = self._read_rules()
         self._everything = _matcher(self._rules, lambda selector: True)
         self._placed = _matcher(self._rules, lambda selector: id(selector) in self._by_place)
@@ -159,9 +128,9 @@ class Surroundings:
         above = self._before.document.parents.get(parent) if in_picture and parent is not None else parent
         return Terms(
             alone=bool(_SAYS_PLACE.search(handlers)) or self._forbids_styles or not self._understood,
-            fixed=_is_fixed(node, declared),
-            as_declared=_is_as_declared(node, declared),
-            sizable=not in_picture and _is_sizable(node, declared) and self._in_plain_flow(above),
+            fixed=is_fixed(node, declared),
+            as_declared=is_as_declared(node, declared),
+            sizable=not in_picture and is_sizable(node, declared) and self._in_plain_flow(above),
             by_script=bool(_SAYS_SRC.search(handlers)),
         )
 
@@ -188,7 +157,7 @@ class Surroundings:
         """Whether an element lays out what is in it in lines and blocks."""
         if node is None or node.tag in _OWN_LAYOUT:
             return False
-        displays = [_words(d) for d, _ in self._declared(self._before, node) if d.property in ("display", "columns")]
+        displays = [words_of(d) for d, _ in self._declared(self._before, node) if d.property in ("display", "columns")]
         return all(len(words) == 1 and words[0] in _BLOCKS for words in displays)
 
     def disturbed(self, edits: Iterable[Edit]) -> frozenset[int]:
@@ -232,11 +201,11 @@ class Surroundings:
         picture = after.document.parents[img]
         of_img = self._declared(after, img)
         takes_over = any(
-            d.property not in _INHERITED and not d.property.startswith("--") and "inherit" in _words(d)
+            d.property not in INHERITED and not d.property.startswith("--") and "inherit" in words_of(d)
             for d, _ in of_img
         )
         ours = {id(d) for d, _ in of_img}
-        counts = any(_counts(d, id(d) in ours) for d, _ in self._ruled(after, picture))
+        counts = any(is_seen_through(d, id(d) in ours) for d, _ in self._ruled(after, picture))
         return takes_over or counts or self._heeds_sources(after, img)
 
 
@@ -315,94 +284,3 @@ def _matcher(rules: Collection[Rule], taken: Callable[[CompiledSelector], bool])
             if taken(selector):
                 matcher.add_selector(selector, rule)
     return matcher
-
-
-def _words(declared: Declared) -> list[str]:
-    """The words and other tokens of a value, each by itself."""
-    return [n.lower_value if n.type == "ident" else n.serialize() for n in significant(declared.value)]
-
-
-def _counts(declared: Declared, on_img_too: bool) -> bool:
-    """Whether a declaration for an added `picture` without a box could be seen."""
-    if declared.property == "display":
-        return declared.important
-    if declared.property in _ADDING:
-        return True
-    if declared.property.startswith("--"):
-        return not on_img_too
-    if declared.property not in _INHERITED:
-        return False
-    said = "".join(n.serialize() for n in declared.value)
-    return not on_img_too or _SAFE_ON_ALL.search(said) is not None
-
-
-def _is_fixed(node: Element, declared: Iterable[tuple[Declared, bool]]) -> bool:
-    """Whether an `img` has the same box whatever size its file has: one side is given in px or the like."""
-    by_name: dict[str, list[tuple[Declared, bool]]] = {}
-    for d, always in declared:
-        by_name.setdefault(d.property, []).append((d, always))
-    if by_name.keys() & {"all", "content", "zoom"}:
-        return False
-    if any(w not in ("auto", "none") for name in by_name.keys() & _LIMITS for d, _ in by_name[name] if (w := _key(d))):
-        return False
-    if any(_words(d) not in (["cover"], ["contain"], ["fill"]) for d, _ in by_name.get("object-fit", ())):
-        return False
-    widths = [one for name in _WIDTHS for one in by_name.get(name, ())]
-    heights = [one for name in _HEIGHTS for one in by_name.get(name, ())]
-    if widths and not all(_absolute(d) for d, _ in widths):
-        return all(_words(d) == ["auto"] or _absolute(d) for d, _ in widths) and _side(node, heights, "height")
-    return _side(node, widths, "width") or (not widths and _side(node, heights, "height"))
-
-
-def _is_as_declared(node: Element, declared: Iterable[tuple[Declared, bool]]) -> bool:
-    """Whether no rule could show an `img` wider, or its picture larger, than its `width` attribute says."""
-    grows = _WIDTHS | _HEIGHTS | _GROWING
-    return node.get("width") is not None and not any(
-        d.property in grows and _words(d) not in (["auto"], ["none"], ["0"]) for d, _ in declared
-    )
-
-
-def _side(node: Element, declared: Collection[tuple[Declared, bool]], attribute: str) -> bool:
-    """Whether one side is always given, by rules or by its attribute."""
-    given = re.fullmatch(r"\s*\d+(?:\.\d*)?(?:px)?\s*", node.get(attribute) or "") is not None
-    return all(_absolute(d) for d, _ in declared) and (given or any(always for _, always in declared))
-
-
-def _absolute(declared: Declared) -> bool:
-    nodes = significant(declared.value)
-    return len(nodes) == 1 and nodes[0].type == "dimension" and nodes[0].lower_unit in _ABSOLUTE_UNITS
-
-
-def _key(declared: Declared) -> str:
-    """A value's one keyword; empty where it is a length or share."""
-    nodes = significant(declared.value)
-    if len(nodes) == 1 and nodes[0].type in ("dimension", "percentage", "number"):
-        return ""
-    return nodes[0].lower_value if len(nodes) == 1 and nodes[0].type == "ident" else "?"
-
-
-def _is_sizable(node: Element, declared: Iterable[tuple[Declared, bool]]) -> bool:
-    """Whether `width` and `height` attributes in the file's own proportions leave an `img`'s box as it is."""
-    height_auto = False
-    capped = False
-    for d, always in declared:
-        if d.property not in _SIZES and not d.property.startswith(("padding", "border")):
-            continue
-        words = _words(d)
-        if d.property in _HEIGHTS | _WIDTHS:
-            if words != ["auto"]:
-                return False
-            height_auto |= always and d.property in _HEIGHTS
-        elif d.property == "display":
-            if words not in (["block"], ["inline"], ["inline-block"]):
-                return False
-        elif d.property in ("max-width", "max-inline-size"):
-            if _key(d):
-                return False
-            capped = True
-        elif d.property.startswith(("padding", "border")):
-            if not d.property.endswith(("radius", "color", "collapse", "spacing")) and words != ["0"]:
-                return False
-        elif d.property not in _HARMLESS_TO_SIZE:
-            return False
-    return height_auto or (not capped and node.get("width") is None and node.get("height") is None)

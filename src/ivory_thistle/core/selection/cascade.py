@@ -19,6 +19,7 @@ from cssselect2.compiler import CompiledSelector
 
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.references.addresses import join
+from ivory_thistle.core.selection.css_pictures import address_of
 from ivory_thistle.core.selection.lengths import comma_parts, significant
 from ivory_thistle.core.selection.media import matches_media
 from ivory_thistle.core.selection.screen import Screen
@@ -132,7 +133,7 @@ class RuleReader:
     def _import(self, node: Any, place: _Place) -> None:
         """https://drafts.csswg.org/css-cascade-5/#at-import"""
         parts = significant(node.prelude)
-        address = _address(parts[0]) if parts else None
+        address = address_of(parts[0]) if parts else None
         if address is None or len(place.sheets) > _MAX_IMPORT_DEPTH:
             return
         layer, conditions, rest = place.layer, place.conditions, parts[1:]
@@ -314,57 +315,3 @@ def _is_not(node: Any) -> bool:
 def holds(rule: Rule, screen: Screen) -> bool:
     """Whether all the media conditions around a rule match a screen."""
     return all(matches_media(c, screen) for c in rule.conditions)
-
-
-def _address(node: Any) -> str | None:
-    """The address of a `url()` or string node."""
-    if node.type in ("url", "string"):
-        return str(node.value)
-    if node.type == "function" and node.lower_name == "url":
-        inner = significant(node.arguments)
-        return str(inner[0].value) if inner and inner[0].type == "string" else None
-    return None
-
-
-def pictures_in(value: Sequence[Any], base: str, screen: Screen, shown: frozenset[str]) -> list[str]:
-    """The absolute addresses of the pictures that a value (its `var()` replaced) loads on a screen."""
-    found: list[str] = []
-    for node in value:
-        address = _address(node) if node.type != "string" else None
-        if node.type == "function" and node.lower_name in _IMAGE_SETS:
-            option = image_set_option(node.arguments, screen.density, shown)
-            address = option
-        elif node.type == "function" and address is None:
-            found += pictures_in(node.arguments, base, screen, shown)
-        if address and not address.startswith("#"):
-            absolute = join(base, address)
-            if absolute:
-                found.append(absolute)
-    return found
-
-
-def image_set_option(arguments: Sequence[Any], density: float, shown: frozenset[str]) -> str | None:
-    """The address of the option that a browser takes of an `image-set()`.
-
-    https://drafts.csswg.org/css-images-4/#image-set-notation leaves the pick to the browser; as for `srcset`,
-    Chromium takes the smallest resolution that is not below the screen's, else the largest, and of equal ones the
-    first.
-    """
-    options: dict[float, str | None] = {}
-    for part in comma_parts(arguments):
-        nodes = significant(part)
-        if not nodes:
-            continue
-        resolution, kind = 1.0, None
-        for node in nodes[1:]:
-            if node.type == "dimension" and node.lower_unit in _RESOLUTIONS:
-                resolution = node.value * _RESOLUTIONS[node.lower_unit]
-            elif node.type == "function" and node.lower_name == "type":
-                inner = significant(node.arguments)
-                kind = inner[0].value.lower() if inner and inner[0].type == "string" else ""
-        if kind is None or kind in shown:
-            options.setdefault(resolution, _address(nodes[0]))
-    if not options:
-        return None
-    enough = [r for r in sorted(options) if r >= density]
-    return options[enough[0] if enough else max(options)]

@@ -16,7 +16,7 @@ from xml.etree.ElementTree import Element
 from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.tiers import Tier, shown_by, shown_by_chromium
 from ivory_thistle.core.images.facts import ImageFacts
-from ivory_thistle.core.references.addresses import FileIndex, join, page_address
+from ivory_thistle.core.references.addresses import FileIndex, base_of, join, page_address
 from ivory_thistle.core.references.site import SiteFile, SiteReading
 from ivory_thistle.core.references.source import read_css_source, read_html_source
 from ivory_thistle.core.references.srcset import parse_srcset
@@ -102,8 +102,7 @@ class PageOnScreens:
         self._known: dict[tuple[Screen, frozenset[str]], list[Load]] = {}
         self.document = Document(read_html_source(read(path)))
         self._own = page_address(path)
-        base = self.document.base
-        self.base = (join(self._own, base) or self._own) if base is not None else self._own
+        self.base = base_of(self._own, self.document.base)
 
     @cached_property
     def _painter(self) -> Painter:

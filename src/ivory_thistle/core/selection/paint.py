@@ -14,7 +14,8 @@ import cssselect2
 import tinycss2
 
 from ivory_thistle.core.references.css import css_string
-from ivory_thistle.core.selection.cascade import PICTURED, Declared, Rule, holds, pictures_in, read_declarations
+from ivory_thistle.core.selection.cascade import PICTURED, Declared, Rule, holds, read_declarations
+from ivory_thistle.core.selection.css_pictures import pictures_in
 from ivory_thistle.core.selection.document import Document, stripped
 from ivory_thistle.core.selection.lengths import comma_parts, significant
 from ivory_thistle.core.selection.screen import Screen

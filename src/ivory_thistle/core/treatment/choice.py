@@ -13,6 +13,7 @@ from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.treatment.making import Made
 from ivory_thistle.core.treatment.rendition import Rendition
 from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.words import kb
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,8 +112,3 @@ def rendition_of(tier: Tier, encoded: Encoded, score: float | None) -> Rendition
         tier=tier, format=encoded.format, width=encoded.width, height=encoded.height, bytes=encoded.bytes,
         sha256=sha256(encoded.data).hexdigest(), settings=encoded.settings, score=score, data=encoded.data,
     )  # fmt: skip
-
-
-def kb(size: int) -> str:
-    """Bytes in words; kB are 1,000 bytes."""
-    return f"{size / 1000:,.1f} kB"

@@ -12,6 +12,7 @@ from ivory_thistle.core.references.site import Image, Placement, SiteReading
 from ivory_thistle.core.selection.screen import USEFUL_DENSITY
 from ivory_thistle.core.treatment.roles import Role, Slot
 from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.words import kb
 
 _NEAR_STEP = 1.15
 """Bytes grow with about the 1.6th power of the width: a step of 15 % saves about a fifth."""
@@ -165,7 +166,7 @@ def _why_left_alone(image: Image, placements: list[Placement], rules: Rules) -> 
     if not facts.treatable and not facts.is_vector and facts.frames == 1:
         return f"{row.label} is not a format that every browser shows; convert it by hand."
     if facts.bytes < rules.leave_below_bytes and not facts.is_vector:
-        return f"Already small: under {rules.leave_below_bytes / 1000:g} kB."
+        return f"Already small: under {kb(rules.leave_below_bytes)}."
     if not shown:
         return "Only named for social cards; no page shows it."
     if all(p.use == "kept" for p in shown):

@@ -13,10 +13,11 @@ from ivory_thistle.core.images.animation import Animation, decode_animation
 from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.quality import FrameScores, Prepared, prepare, score_frames
 from ivory_thistle.core.search import Coder, Hint, fewest_bytes
-from ivory_thistle.core.treatment.choice import Treated, kb, rendition_of
+from ivory_thistle.core.treatment.choice import Treated, rendition_of
 from ivory_thistle.core.treatment.rendition import Rendition
 from ivory_thistle.core.treatment.roles import Role
 from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.words import kb
 
 _JUDGED = 16
 """So many frames are judged, evenly over the animation, its first and last among them."""

@@ -19,6 +19,7 @@ from ivory_thistle.core.treatment.moving import treat_animation
 from ivory_thistle.core.treatment.roles import Role
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.treatment.vectors import treat_vector
+from ivory_thistle.core.words import kb
 
 _SHARPENING = (0.35, 0.2)
 _UNHARMED = 90.0
@@ -94,7 +95,7 @@ def _opening(rules: Rules, role: Role, kind: str, drawn: bool, rungs: list[Rung]
     if rules.fixed:
         return f"{what}: fixed qualities{lossless}."
     if rules.cap:
-        return f"{what}: the best look within {rules.cap / 1000:g} kB a file{lossless}."
+        return f"{what}: the best look within {kb(rules.cap)} a file{lossless}."
     plain = rules.fidelity_for(role, kind)
     dense = rules.fidelity_for(role, kind, dense=True)
     lower = f" ({dense} where only dense screens load it)" if dense < plain and any(r.dense for r in rungs) else ""

@@ -6,8 +6,9 @@ from ivory_thistle.core.formats.encoder import Encoded
 from ivory_thistle.core.formats.tiers import BASELINE
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.vector import smaller_svg
-from ivory_thistle.core.treatment.choice import Treated, kb, rendition_of
+from ivory_thistle.core.treatment.choice import Treated, rendition_of
 from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.words import kb
 
 
 def treat_vector(data: bytes, facts: ImageFacts, rules: Rules) -> Treated:

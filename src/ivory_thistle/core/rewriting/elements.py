@@ -1,0 +1,100 @@
+"""The elements of a page whose files can be replaced, and what the page allows for each."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+
+from ivory_thistle.core.references.markup import Tag, tags
+from ivory_thistle.core.references.pictures import Pictures
+from ivory_thistle.core.references.site import Placement
+from ivory_thistle.core.references.source import Source
+from ivory_thistle.core.rewriting.offers import Form
+from ivory_thistle.core.rewriting.surroundings import CAUTIOUS, Terms
+
+
+@dataclass(frozen=True, slots=True)
+class PageTerms:
+    """What a page allows: by `img` (where its tag begins) and the forms that none may go beyond.
+
+    `limits` are by `img` too; `left` are files whose placements stay as they are, `plain` those whose backgrounds take
+    one address. `most` holds for all.
+    """
+
+    terms: Mapping[int, Terms] = field(default_factory=dict)
+    limits: Mapping[int, Form] = field(default_factory=dict)
+    left: frozenset[str] = frozenset()
+    plain: frozenset[str] = frozenset()
+    most: Form = Form.STEADY
+
+
+@dataclass(slots=True)
+class BoxElement:
+    """An `img` or `source` tag with what it names; `apart`: its candidates are replaced one by one."""
+
+    tag: Tag
+    candidates: list[Placement]
+    single: Placement | None
+    in_picture: bool
+    terms: Terms
+    form: Form
+    apart: bool = False
+
+    @property
+    def offered(self) -> frozenset[tuple[str | None, str]]:
+        """Its candidates' files with their descriptors."""
+        return frozenset((p.file, p.descriptor) for p in self.candidates)
+
+    @property
+    def files(self) -> set[str]:
+        """The files among its candidates and its address."""
+        named = [*self.candidates, *([self.single] if self.single else [])]
+        return {p.file for p in named if p.file}
+
+
+def elements_of(source: Source, by_tag: Mapping[int, list[Placement]], allowed: PageTerms) -> list[BoxElement]:
+    """Every `img` and `source` whose files can be replaced; a source goes by its picture's `img`."""
+    found: list[BoxElement] = []
+    waiting: list[BoxElement] = []
+    pictures = Pictures()
+    for tag in tags(source.text):
+        pictures.see(tag)
+        if tag.name == "picture":
+            waiting = []
+        if tag.closing or tag.name not in ("img", "source"):
+            continue
+        placements = by_tag.get(tag.start, [])
+        candidates = [p for p in placements if p.use == "candidate"]
+        single = next((p for p in placements if p.use == "single"), None)
+        terms = allowed.terms.get(tag.start, CAUTIOUS)
+        form = min(allowed.most, allowed.limits.get(tag.start, Form.FREE))
+        if terms.alone:
+            form = min(form, Form.LADDER)
+        if terms.by_script:
+            form = min(form, Form.SAME)
+        element = BoxElement(tag, candidates, single, pictures.inside, terms, form)
+        if tag.name == "source":
+            waiting.append(element)
+        else:
+            for one in waiting:
+                one.terms, one.form = terms, form
+            waiting = []
+        if candidates or single:
+            found.append(element)
+    return found
+
+
+def families(elements: Iterable[BoxElement]) -> list[list[BoxElement]]:
+    """Elements grouped so that those which share a file stand together."""
+    groups: list[tuple[set[str], list[BoxElement]]] = []
+    for element in elements:
+        files, members = set(element.files), [element]
+        apart = []
+        for known, others in groups:
+            if known.isdisjoint(files):
+                apart.append((known, others))
+            else:
+                files |= known
+                members = [*others, *members]
+        groups = [*apart, (files, members)]
+    return [members for _, members in groups]

@@ -1,0 +1,67 @@
+"""The pictures that a CSS value names, and which of them a browser takes on a screen."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from ivory_thistle.core.references.addresses import join
+from ivory_thistle.core.selection.lengths import comma_parts, significant
+from ivory_thistle.core.selection.screen import Screen
+
+_IMAGE_SETS = frozenset({"image-set", "-webkit-image-set"})
+_RESOLUTIONS = {"x": 1.0, "dppx": 1.0, "dpi": 1 / 96, "dpcm": 2.54 / 96}
+
+
+def address_of(node: Any) -> str | None:
+    """The address of a `url()` or string node."""
+    if node.type in ("url", "string"):
+        return str(node.value)
+    if node.type == "function" and node.lower_name == "url":
+        inner = significant(node.arguments)
+        return str(inner[0].value) if inner and inner[0].type == "string" else None
+    return None
+
+
+def pictures_in(value: Sequence[Any], base: str, screen: Screen, shown: frozenset[str]) -> list[str]:
+    """The absolute addresses of the pictures that a value (its `var()` replaced) loads on a screen."""
+    found: list[str] = []
+    for node in value:
+        address = address_of(node) if node.type != "string" else None
+        if node.type == "function" and node.lower_name in _IMAGE_SETS:
+            option = image_set_option(node.arguments, screen.density, shown)
+            address = option
+        elif node.type == "function" and address is None:
+            found += pictures_in(node.arguments, base, screen, shown)
+        if address and not address.startswith("#"):
+            absolute = join(base, address)
+            if absolute:
+                found.append(absolute)
+    return found
+
+
+def image_set_option(arguments: Sequence[Any], density: float, shown: frozenset[str]) -> str | None:
+    """The address of the option that a browser takes of an `image-set()`.
+
+    https://drafts.csswg.org/css-images-4/#image-set-notation leaves the pick to the browser; as for `srcset`,
+    Chromium takes the smallest resolution that is not below the screen's, else the largest, and of equal ones the
+    first.
+    """
+    options: dict[float, str | None] = {}
+    for part in comma_parts(arguments):
+        nodes = significant(part)
+        if not nodes:
+            continue
+        resolution, kind = 1.0, None
+        for node in nodes[1:]:
+            if node.type == "dimension" and node.lower_unit in _RESOLUTIONS:
+                resolution = node.value * _RESOLUTIONS[node.lower_unit]
+            elif node.type == "function" and node.lower_name == "type":
+                inner = significant(node.arguments)
+                kind = inner[0].value.lower() if inner and inner[0].type == "string" else ""
+        if kind is None or kind in shown:
+            options.setdefault(resolution, address_of(nodes[0]))
+    if not options:
+        return None
+    enough = [r for r in sorted(options) if r >= density]
+    return options[enough[0] if enough else max(options)]

@@ -1,0 +1,31 @@
+"""The tables. Sizes are in bytes, times in UTC; addresses are compared byte for byte (utf8mb4_nopad_bin)."""
+
+from ivory_thistle.store.tables.base import Base, Job, now
+from ivory_thistle.store.tables.captures import Audit, Capture, CaptureFile, Fault, Finding, Image, Page, Placement
+from ivory_thistle.store.tables.measurements import Measurement, PageScreen, PageWeight, Slot
+from ivory_thistle.store.tables.runs import PageSaving, Rendition, Run, Task
+from ivory_thistle.store.tables.sites import RoleChoice, Site
+
+__all__ = [
+    "Audit",
+    "Base",
+    "Capture",
+    "CaptureFile",
+    "Fault",
+    "Finding",
+    "Image",
+    "Job",
+    "Measurement",
+    "Page",
+    "PageSaving",
+    "PageScreen",
+    "PageWeight",
+    "Placement",
+    "Rendition",
+    "RoleChoice",
+    "Run",
+    "Site",
+    "Slot",
+    "Task",
+    "now",
+]

@@ -1,0 +1,84 @@
+"""Runs: what was made of a capture, and what it saves."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import Double, Index, String, Text, UniqueConstraint
+from sqlalchemy.orm import Mapped, mapped_column
+
+from ivory_thistle.store.tables.base import OPTIONS, Base, Digest, Job, When, key
+
+
+class Run(Job, Base):
+    """One execution of treatments. While its pages are compared in a browser, it is finishing.
+
+    `savings` holds the site's bytes before and after in each tier, `limits` what was found not to be safe in its pages,
+    `report` what they load: all three once the run is done.
+    """
+
+    __tablename__ = "run"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    capture_id: Mapped[int] = key("capture.id")
+    rules: Mapped[dict[str, Any]]
+    savings: Mapped[dict[str, Any] | None]
+    limits: Mapped[dict[str, Any] | None]
+    report: Mapped[dict[str, Any] | None]
+    compared: Mapped[int] = mapped_column(default=0)
+    to_compare: Mapped[int] = mapped_column(default=0)
+    __table_args__ = (Index(None, "capture_id", "id"), Index(None, "state"), OPTIONS)
+
+
+class Task(Base):
+    """One image of a run. States: waiting, done, failed, left (alone); `reason` says why in words.
+
+    `widths` is its ladder; those in `dense` are loaded by screens of high density only; `own_size`: a fallback of the
+    original's own size is made as well.
+    """
+
+    __tablename__ = "task"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    run_id: Mapped[int] = key("run.id")
+    image_id: Mapped[int] = key("image.id")
+    state: Mapped[str] = mapped_column(String(16))
+    widths: Mapped[list[Any]]
+    dense: Mapped[list[Any] | None]
+    own_size: Mapped[bool] = mapped_column(default=False)
+    role: Mapped[str] = mapped_column(String(16), default="content")
+    reason: Mapped[str] = mapped_column(Text, default="")
+    words: Mapped[list[Any]]
+    bytes_before: Mapped[int]
+    bytes_after: Mapped[int] = mapped_column(default=0)
+    finished_at: Mapped[datetime | None] = mapped_column(When)
+    __table_args__ = (UniqueConstraint("run_id", "image_id"), Index(None, "run_id", "state"), OPTIONS)
+
+
+class Rendition(Base):
+    """One kept output of a task; its content is a blob."""
+
+    __tablename__ = "rendition"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    task_id: Mapped[int] = key("task.id")
+    tier: Mapped[str] = mapped_column(String(16))
+    format: Mapped[str] = mapped_column(String(16))
+    width: Mapped[int]
+    height: Mapped[int]
+    bytes: Mapped[int]
+    settings: Mapped[str] = mapped_column(String(255))
+    score: Mapped[float | None] = mapped_column(Double)
+    sha256: Mapped[str] = mapped_column(Digest)
+    __table_args__ = (Index(None, "task_id"), OPTIONS)
+
+
+class PageSaving(Base):
+    """Bytes of one page before a run, and after it in one tier."""
+
+    __tablename__ = "page_saving"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    run_id: Mapped[int] = key("run.id")
+    page_id: Mapped[int] = key("page.id")
+    tier: Mapped[str] = mapped_column(String(16))
+    before: Mapped[int]
+    after: Mapped[int]
+    __table_args__ = (UniqueConstraint("run_id", "page_id", "tier"), Index(None, "page_id"), OPTIONS)

@@ -1,0 +1,43 @@
+"""Sites, and what a person chose for them."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import String, UniqueConstraint
+from sqlalchemy.dialects.mysql import BINARY
+from sqlalchemy.orm import Mapped, mapped_column
+
+from ivory_thistle.store.tables.base import OPTIONS, Base, Path, When, key, now
+
+
+class Site(Base):
+    """One website under care. `removed_at`: taken off the list, can be put back.
+
+    `page_budget` (bytes) is the widest budget; `budgets` narrows it and caps images (`Policy.as_dict`). `screens`,
+    `connections` and `lazy_attributes` are None for the defaults.
+    """
+
+    __tablename__ = "site"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(190))
+    page_budget: Mapped[int]
+    budgets: Mapped[dict[str, Any] | None]
+    screens: Mapped[list[Any] | None]
+    connections: Mapped[list[Any] | None]
+    lazy_attributes: Mapped[list[Any] | None]
+    created_at: Mapped[datetime] = mapped_column(When, default=now)
+    removed_at: Mapped[datetime | None] = mapped_column(When)
+
+
+class RoleChoice(Base):
+    """A role given by hand to the paths that match a pattern; it belongs to the site and outlives captures."""
+
+    __tablename__ = "role_choice"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    site_id: Mapped[int] = key("site.id")
+    pattern: Mapped[str] = mapped_column(Path)
+    pattern_hash: Mapped[bytes] = mapped_column(BINARY(32))
+    role: Mapped[str] = mapped_column(String(16))
+    __table_args__ = (UniqueConstraint("site_id", "pattern_hash"), OPTIONS)

@@ -39,7 +39,7 @@ from ivory_thistle.workflows.settings import site_policy
 router = APIRouter(prefix="/captures/{capture_id}", tags=["captures"])
 Limit = Annotated[int, Query(ge=1, le=500)]
 _SHOWN_FACTS = (
-    "sha256", "frames", "has_alpha", "bit_depth", "colour", "profile_bytes", "metadata_bytes", "orientation",
+    "frames", "has_alpha", "bit_depth", "colour", "profile_bytes", "metadata_bytes", "orientation",
     "metadata", "copyright", "profile", "progressive", "subsampling", "quality", "palette", "lossless",
 )  # fmt: skip
 
@@ -104,7 +104,7 @@ def get_page(capture_id: int, page_id: int, session: SessionDep) -> schemas.Page
     ids = {p.image_id for p in placements if p.image_id}
     images = session.scalars(select(t.Image).where(t.Image.id.in_(ids)).order_by(t.Image.bytes.desc())).all()
     return schemas.PageDetail(
-        id=page.id, path=page.path, title=page.title, encoding=page.encoding, bytes=page.bytes,
+        id=page.id, path=page.path, title=page.title, bytes=page.bytes,
         image_bytes=page.image_bytes, data_bytes=page.data_bytes,
         state=budget_state(page.image_bytes, policy.allowed(page.path).bytes), broken=page.broken,
         remote=page.remote, **held_against(policy, page.path),

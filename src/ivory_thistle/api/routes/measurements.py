@@ -191,7 +191,7 @@ def get_measured_page(
     slots = [
         schemas.SlotOut(
             id=s.id, image_id=s.image_id, path=path or "", kind=s.kind, x=s.x, y=s.y, width=s.width, height=s.height,
-            first_screen=s.first_screen, lazy=s.lazy, bytes=size or 0,
+            lazy=s.lazy, bytes=size or 0,
         )
         for s, path, size in rows
     ]  # fmt: skip

@@ -73,7 +73,7 @@ def list_tasks(
     items = [
         schemas.TaskRow(
             id=k.id, image_id=k.image_id, path=path, state=k.state, reason=k.reason, words=k.words,
-            bytes_before=k.bytes_before, bytes_after=k.bytes_after, can_retry=bool(k.widths),
+            bytes_before=k.bytes_before, bytes_after=k.bytes_after,
         )
         for k, path in rows[:limit]
     ]  # fmt: skip
@@ -103,7 +103,7 @@ def get_savings(run_id: int, session: SessionDep) -> schemas.SavingsOut:
         schemas.PageSaving(
             page_id=s.page_id, path=path, before=s.before, after=after[s.page_id],
             state_before=budget_state(s.before, policy.allowed(path).bytes),
-            state_after=budget_state(s.after, policy.allowed(path).bytes), segments=parts[s.page_id],
+            segments=parts[s.page_id],
             allowed=policy.allowed(path).bytes,
         )
         for s, path in rows if s.tier == shown
@@ -113,7 +113,7 @@ def get_savings(run_id: int, session: SessionDep) -> schemas.SavingsOut:
         after={tier: run.savings[tier] for tier in TIERS if tier in run.savings},
         pages=pages,
         pages_over_before=sum(p.state_before == "over" for p in pages),
-        pages_over_after=sum(p.state_after == "over" for p in pages),
+        pages_over_after=sum(p.after[shown] > p.allowed for p in pages),
         heaviest=max((p.before for p in pages), default=0),
         loads=schemas.LoadReport.model_validate(run.report) if run.report else None,
     )

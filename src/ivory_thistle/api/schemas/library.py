@@ -149,7 +149,6 @@ class RenditionOut(Out):
 class ImageDetail(ImageRow):
     """An image with its facts, addresses, placements and what the newest run made of it."""
 
-    sha256: str
     frames: int
     has_alpha: bool
     bit_depth: int

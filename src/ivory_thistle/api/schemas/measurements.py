@@ -78,7 +78,6 @@ class SlotOut(Out):
     y: float
     width: float
     height: float
-    first_screen: bool
     lazy: bool
     bytes: int
 

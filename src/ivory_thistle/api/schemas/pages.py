@@ -43,7 +43,6 @@ class PageDetail(Out):
     id: int
     path: str
     title: str
-    encoding: str
     bytes: int
     image_bytes: int
     data_bytes: int

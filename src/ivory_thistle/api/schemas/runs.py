@@ -74,7 +74,6 @@ class TaskRow(Out):
     words: list[str]
     bytes_before: int
     bytes_after: int
-    can_retry: bool
 
 
 class TaskList(Out):
@@ -92,7 +91,6 @@ class PageSaving(Out):
     before: int
     after: TierFigures
     state_before: BudgetState
-    state_after: BudgetState
     segments: list[Segment]
     allowed: int
 

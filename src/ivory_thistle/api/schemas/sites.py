@@ -26,7 +26,6 @@ class Capture(Job):
     unused_images: int
     broken_references: int
     created_at: Moment
-    finished_at: Moment | None
 
 
 class Ledger(Out):
@@ -43,12 +42,13 @@ class Ledger(Out):
 
 
 class Screen(Out):
-    """A viewport that pages are measured on, in CSS px, and its device pixels a CSS px."""
+    """A viewport that pages are measured on, in CSS px, and its device pixels a CSS px; `dark`: by night."""
 
     name: Annotated[str, Field(pattern=r"^[\w-]{1,32}$")]
     width: Annotated[int, Field(ge=200, le=8000)]
     height: Annotated[int, Field(ge=200, le=8000)]
     density: Annotated[float, Field(ge=0.5, le=5)]
+    dark: bool = False
 
 
 class Connection(Out):

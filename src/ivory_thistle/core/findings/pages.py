@@ -13,6 +13,7 @@ from ivory_thistle.core.findings.catalogue import (
     DATA_BYTES,
     EAGER_SCREENS,
     LABEL_SHARE,
+    LONE_WIDTH,
     MOST_CANDIDATES,
     SHIFT,
     SIZES_SHARE,
@@ -158,7 +159,7 @@ def _of_srcset(
     steps = [b / a for a, b in pairwise(widths)]
     if len(widths) > MOST_CANDIDATES:
         yield finding("srcset-too-many", f"{len(widths)} widths are offered for {tag.src or candidates[0].address}.")
-    elif (len(widths) == 1 and widths[0] > 640) or any(s > STEP_SHARE for s in steps):
+    elif (len(widths) == 1 and widths[0] > LONE_WIDTH) or any(s > STEP_SHARE for s in steps):
         offered = ", ".join(map(str, widths))
         yield finding("srcset-too-few", f"Only {offered} px are offered for {tag.src or candidates[0].address}.")
     yield from _of_sizes(tag, found, sized, index, finding)

@@ -2,7 +2,7 @@ import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { measurementQuery } from "@/shared/api/queries";
-import { against, bytes, counted, fileName } from "@/shared/format/figures";
+import { against, bytes, counted, fileName, when } from "@/shared/format/figures";
 import { Button, Empty, Failed, Loading } from "@/shared/ui/basics";
 import { useSite } from "@/shared/ui/site-context";
 import { INKS } from "@/shared/ui/state";
@@ -52,6 +52,13 @@ export function MeasuredList({ view }: { view: View }) {
         {view.screen === "recorded"
           ? "As the recording tells; it does not say on which screen."
           : origin(measurement?.estimated ?? false, tier.measured)}
+        {measurement?.finished_at && ` Ended on ${when(measurement.finished_at)}.`}
+        {measurement && measurement.problems > 0 && (
+          <span className="text-madder">
+            {" "}
+            {counted(measurement.problems, "page-screen")} had a problem; its pages say which.
+          </span>
+        )}
       </p>
       <ul className="mt-4 divide-y divide-rule border-y border-rule">
         {rows.map((page) => (

@@ -7,7 +7,7 @@ import { DialogButton, FormEnd } from "@/shared/ui/dialog";
 import { useNotice } from "@/shared/ui/notices";
 import { useSite } from "@/shared/ui/site-context";
 
-type Row = { key: number; name: string; values: string[] };
+type Row = { key: number; name: string; values: string[]; dark?: boolean };
 
 /** The screens a site is measured on and the connections its waiting times are told for, changed in place. */
 export function ScreensDialog() {
@@ -23,7 +23,12 @@ function Settings({ close }: { close: () => void }) {
   const queries = useQueryClient();
   const say = useNotice();
   const [screens, setScreens] = useState<Row[]>(() =>
-    site.screens.map((s, key) => ({ key, name: s.name, values: [s.width, s.height, s.density].map(String) })),
+    site.screens.map((s, key) => ({
+      key,
+      name: s.name,
+      values: [s.width, s.height, s.density].map(String),
+      dark: s.dark,
+    })),
   );
   const [lines, setLines] = useState<Row[]>(() =>
     site.connections.map((c, key) => ({ key, name: c.name, values: [c.bits / 1000, c.wait_ms].map(String) })),
@@ -45,11 +50,12 @@ function Settings({ close }: { close: () => void }) {
       lazy_attributes: site.lazy_attributes,
     };
     const wanted = {
-      screens: screens.map(({ name, values }) => ({
+      screens: screens.map(({ name, values, dark }) => ({
         name: name.trim(),
         width: Number(values[0]),
         height: Number(values[1]),
         density: Number(values[2]),
+        dark: dark ?? false,
       })),
       connections: lines.map(({ name, values }) => ({
         name: name.trim(),
@@ -72,6 +78,7 @@ function Settings({ close }: { close: () => void }) {
       <Rows
         title="Screens"
         heads={["Name", "Width, CSS px", "Height, CSS px", "Density"]}
+        night
         rows={screens}
         change={setScreens}
         fresh={["1280", "800", "1"]}
@@ -113,10 +120,12 @@ type RowsProps = {
   change: (rows: Row[]) => void;
   fresh: string[];
   most: number;
+  /** Whether a row can be of a screen by night, for which pages may have other pictures. */
+  night?: boolean;
 };
 
 /** An editable table of a name and numbers. */
-function Rows({ title, heads, rows, change, fresh, most }: RowsProps) {
+function Rows({ title, heads, rows, change, fresh, most, night = false }: RowsProps) {
   const set = (at: number, part: Partial<Row>) =>
     change(rows.map((r, n) => (n === at ? { ...r, ...part } : r)));
   const look = "w-full rounded border border-rule bg-paper px-2 py-1";
@@ -131,6 +140,11 @@ function Rows({ title, heads, rows, change, fresh, most }: RowsProps) {
                 {h}
               </th>
             ))}
+            {night && (
+              <th scope="col" className="text-left font-normal">
+                Dark
+              </th>
+            )}
             <td />
           </tr>
         </thead>
@@ -163,6 +177,16 @@ function Rows({ title, heads, rows, change, fresh, most }: RowsProps) {
                   />
                 </td>
               ))}
+              {night && (
+                <td className="w-[50px]">
+                  <input
+                    type="checkbox"
+                    aria-label={`${row.name} prefers dark pages`}
+                    checked={row.dark ?? false}
+                    onChange={(e) => set(at, { dark: e.target.checked })}
+                  />
+                </td>
+              )}
               <td className="w-[80px]">
                 <Button
                   onClick={() => change(rows.filter((_, n) => n !== at))}

@@ -84,7 +84,10 @@ function Facts({ image: i, cap }: { image: Schemas["ImageDetail"]; cap: number }
       <Fact name="against the cap">
         <span className={i.over_cap ? "text-madder" : ""}>{against(i.bytes, cap)}</span>
       </Fact>
-      <Fact name="format">{i.format}</Fact>
+      <Fact name="format">
+        {i.format}
+        {i.lossless === null ? "" : i.lossless ? ", lossless" : ", lossy"}
+      </Fact>
       <Fact name="pixels">{i.width ? `${i.width} × ${i.height}` : "unknown"}</Fact>
       <Fact name="colour">
         {i.colour}, {i.bit_depth} bit

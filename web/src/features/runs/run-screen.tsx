@@ -4,7 +4,7 @@ import { useState } from "react";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { useStopAndGoOn } from "@/shared/api/jobs";
 import { runQuery, siteQuery } from "@/shared/api/queries";
-import { bytes, count, counted, duration, less } from "@/shared/format/figures";
+import { bytes, count, counted, duration, less, secondsBetween } from "@/shared/format/figures";
 import { Button, buttonLook, Empty, Fact, Failed, Loading, Progress, Title } from "@/shared/ui/basics";
 import { Choice } from "@/shared/ui/choice";
 import { useSite } from "@/shared/ui/site-context";
@@ -48,7 +48,11 @@ export function RunScreen() {
           {count(r.done + r.failed)} of {count(r.total)}
         </Fact>
         <Fact name="rate">{r.rate === null ? "–" : `${r.rate.toFixed(1)} images/s`}</Fact>
-        <Fact name="time left">{r.seconds_left === null ? "–" : duration(r.seconds_left)}</Fact>
+        {r.started_at && r.finished_at ? (
+          <Fact name="took">{duration(secondsBetween(r.started_at, r.finished_at))}</Fact>
+        ) : (
+          <Fact name="time left">{r.seconds_left === null ? "–" : duration(r.seconds_left)}</Fact>
+        )}
         <Fact name="saved so far">
           <span className="text-thistle">{bytes(r.bytes_before - r.bytes_after)}</span>
           {r.bytes_before > 0 && ` (${less(r.bytes_before, r.bytes_after)})`}

@@ -1155,8 +1155,6 @@ export interface components {
              * Format: date-time
              */
             created_at: string;
-            /** Finished At */
-            finished_at: string | null;
             /**
              * Going
              * @description Whether it waits or is under way.
@@ -1414,8 +1412,6 @@ export interface components {
             role: string;
             /** Findings */
             findings: string[];
-            /** Sha256 */
-            sha256: string;
             /** Frames */
             frames: number;
             /** Has Alpha */
@@ -1885,8 +1881,6 @@ export interface components {
             path: string;
             /** Title */
             title: string;
-            /** Encoding */
-            encoding: string;
             /** Bytes */
             bytes: number;
             /** Image Bytes */
@@ -1972,11 +1966,6 @@ export interface components {
              * @enum {string}
              */
             state_before: "within" | "near" | "over";
-            /**
-             * State After
-             * @enum {string}
-             */
-            state_after: "within" | "near" | "over";
             /** Segments */
             segments: components["schemas"]["Segment"][];
             /** Allowed */
@@ -2212,7 +2201,7 @@ export interface components {
         };
         /**
          * Screen
-         * @description A viewport that pages are measured on, in CSS px, and its device pixels a CSS px.
+         * @description A viewport that pages are measured on, in CSS px, and its device pixels a CSS px; `dark`: by night.
          */
         Screen: {
             /** Name */
@@ -2223,6 +2212,11 @@ export interface components {
             height: number;
             /** Density */
             density: number;
+            /**
+             * Dark
+             * @default false
+             */
+            dark: boolean;
         };
         /**
          * Segment
@@ -2393,8 +2387,6 @@ export interface components {
             width: number;
             /** Height */
             height: number;
-            /** First Screen */
-            first_screen: boolean;
             /** Lazy */
             lazy: boolean;
             /** Bytes */
@@ -2457,8 +2449,6 @@ export interface components {
             bytes_before: number;
             /** Bytes After */
             bytes_after: number;
-            /** Can Retry */
-            can_retry: boolean;
         };
         /**
          * TierOut

@@ -36,9 +36,13 @@ export function duration(seconds: number): string {
   return `${whole.format(seconds / 60)} minutes`;
 }
 
-/** A time from the server, which is UTC without a zone. */
+/** A time from the server, as here and now. */
 export function when(time: string): string {
-  return moment.format(new Date(time.endsWith("Z") ? time : `${time}Z`));
+  return moment.format(new Date(time));
+}
+
+export function secondsBetween(start: string, end: string): number {
+  return (new Date(end).getTime() - new Date(start).getTime()) / 1000;
 }
 
 /** 1.5 MB, 300 kB or plain bytes as a person types them; null where that is no size. */

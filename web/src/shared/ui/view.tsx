@@ -124,5 +124,8 @@ export function ViewSentence({ view, change, screens, any = false, words, childr
 
 function screenWords(screen: Screen): readonly [string, string] {
   if (screen.name === RECORDED) return [RECORDED, "the screen of the recording"];
-  return [screen.name, `a ${screen.name} of ${screen.width} × ${screen.height} @${screen.density}`];
+  return [
+    screen.name,
+    `a ${screen.name} of ${screen.width} × ${screen.height} @${screen.density}${screen.dark ? ", dark" : ""}`,
+  ];
 }

@@ -17,3 +17,13 @@ def test_every_defence_names_a_test_that_is_there() -> None:
         named = re.search(r"`(\w+/test_\w+\.py)::(test_\w+)` \|$", row)
         assert named, row
         assert f"def {named[2]}(" in (ROOT / "tests" / named[1]).read_text(), row
+
+
+def test_the_files_of_common_changes_are_there() -> None:
+    """ARCHITECTURE.md names for six common changes which files they touch: each exists."""
+    text = (ROOT / "ARCHITECTURE.md").read_text()
+    part = text.partition("## Six common changes")[2].partition("\n## ")[0]
+    assert len(re.findall(r"^- \*\*", part, re.MULTILINE)) == 6
+    named = re.findall(r"`([\w./-]+\.(?:py|tsx?|json))`", part)
+    assert len(named) > 25
+    assert [path for path in named if not (ROOT / path).exists()] == []

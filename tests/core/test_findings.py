@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -311,4 +310,6 @@ def test_a_hand_made_role_counts_and_is_said(tmp_path: Path) -> None:
         "g/b.jpg": ("hero", "Chosen by hand."),
         "c.jpg": ("logo", "Chosen by hand for *."),
     }
-    assert all(replace(r).by_hand for r in roles.values())
+    assert [r.by_hand for r in roles.values()] == [True] * 3
+    found = audit_site(read_folder(folder), folder.read, [], [], Policy(), []).roles
+    assert [r.by_hand for r in found.values()] == [False] * 3

@@ -69,29 +69,46 @@ def make_files(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier]) -> dict
     rung the cheap formats go first and tell the dear ones where to begin.
     """
     made: dict[Tier, list[Made]] = {tier: [] for tier in tiers}
-    hints: dict[Tier, Hint] = {}
-    fine: set[Tier] = set()
-    finer: dict[Tier, bool] = {}
-    before = wish.fidelity(rungs[0])
+    learnt = _Learnt(wish.fidelity(rungs[0]))
+    cheap_first = [tier for tier in reversed(TIERS) if tier in tiers]
     for rung in rungs:
-        maker = _Maker(rung, wish, fine, known=bool(hints))
-        goal = wish.fidelity(rung)
-        if goal != before:
-            hints = {
-                tier: replace(h, start=h.start + scale_of(tier).setting(goal) - scale_of(tier).setting(before))
-                for tier, h in hints.items()
-            }
-            before = goal
-        for tier in (t for t in reversed(TIERS) if t in tiers):
-            hint = hints.get(tier) or _first_hint(tier, goal, hints)
-            if maker.is_fine(tier) != finer.setdefault(tier, maker.is_fine(tier)):
-                hint = replace(hint, gain=_gain(tier, goal))
-            file, learnt = maker.make(tier, hint)
+        learnt.aim(wish.fidelity(rung))
+        maker = _Maker(rung, wish, learnt.needs_fine, known=bool(learnt.hints))
+        for tier in cheap_first:
+            file, hint = maker.make(tier, learnt.hint_for(tier, maker.is_fine(tier)))
             made[tier].append(file)
-            finer[tier] = maker.is_fine(tier)
-            if learnt:
-                hints[tier] = learnt
+            learnt.take(tier, hint, maker.is_fine(tier))
     return made
+
+
+class _Learnt:
+    """What the files so far tell of the next: where searches begin, and which tiers were found to need finer chroma."""
+
+    def __init__(self, goal: int) -> None:
+        self.goal = goal
+        self.hints: dict[Tier, Hint] = {}
+        self.needs_fine: set[Tier] = set()
+        self._was_fine: dict[Tier, bool] = {}
+
+    def aim(self, goal: int) -> None:
+        """Moves what is known to another fidelity."""
+        for tier, hint in self.hints.items():
+            scale = scale_of(tier)
+            start = hint.start + scale.setting(goal) - scale.setting(self.goal)
+            self.hints[tier] = replace(hint, start=start)
+        self.goal = goal
+
+    def hint_for(self, tier: Tier, is_fine: bool) -> Hint:
+        """Where the tier's next search begins. What quick encodes gain is not known yet of another chroma."""
+        hint = self.hints.get(tier) or _first_hint(tier, self.goal, self.hints)
+        changed = is_fine != self._was_fine.get(tier, is_fine)
+        return replace(hint, gain=_gain(tier, self.goal)) if changed else hint
+
+    def take(self, tier: Tier, hint: Hint | None, is_fine: bool) -> None:
+        """Keeps what a file told (None: nothing was searched)."""
+        self._was_fine[tier] = is_fine
+        if hint:
+            self.hints[tier] = hint
 
 
 def refusal(tier: Tier, rungs: Sequence[Rung]) -> str:
@@ -121,8 +138,8 @@ def _gain(tier: Tier, goal: int) -> float:
 class _Maker:
     """Makes the files of one rung; its side of the score is prepared once for all formats."""
 
-    def __init__(self, rung: Rung, wish: Wish, fine: set[Tier], known: bool) -> None:
-        self._pixels, self._wish, self._fine, self._known = rung.pixels, wish, fine, known
+    def __init__(self, rung: Rung, wish: Wish, needs_fine: set[Tier], known: bool) -> None:
+        self._pixels, self._wish, self._needs_fine, self._known = rung.pixels, wish, needs_fine, known
         self._fidelity = wish.fidelity(rung)
         self._colour: ChromaLoss = chroma_loss(rung.pixels)
         self._prepared: Prepared | None = None
@@ -151,11 +168,11 @@ class _Maker:
 
     def _finer_where_smaller(self, tier: Tier, coarse: Found[Encoded]) -> Found[Encoded]:
         """The file with whole chroma where that is smaller: its luma then needs no such quality."""
-        self._fine.add(tier)
+        self._needs_fine.add(tier)
         fine = self._search(tier, Hint(scale_of(tier).setting(self._fidelity), _gain(tier, self._fidelity)))
         if fine.met and fine.encoded.bytes < coarse.encoded.bytes:
             return fine
-        self._fine.remove(tier)
+        self._needs_fine.remove(tier)
         return coarse
 
     def _search(self, tier: Tier, hint: Hint) -> Found[Encoded]:
@@ -182,7 +199,7 @@ class _Maker:
 
     def is_fine(self, tier: Tier) -> bool:
         """Whether a file gets finer chroma: by kind, by what halving it would lose, or by what was found short."""
-        if self._wish.drawn or tier in self._fine or self._colour.strong >= STRONG_COLOUR:
+        if self._wish.drawn or tier in self._needs_fine or self._colour.strong >= STRONG_COLOUR:
             return True
         texture = self._colour.seen >= FINE_COLOUR
         look = Look(exacting=self._fidelity >= _EXACTING, texture=texture, fixed=self._wish.rules.fixed)
@@ -192,7 +209,7 @@ class _Maker:
         """Takes finer chroma from here on, also for wider rungs; False where it was fine already."""
         if self.is_fine(tier):
             return False
-        self._fine.add(tier)
+        self._needs_fine.add(tier)
         return True
 
     def _smallest(self, ways: Sequence[tuple[FormatName, Settings]]) -> Made:

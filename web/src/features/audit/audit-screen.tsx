@@ -5,6 +5,7 @@ import { measurementQuery } from "@/shared/api/queries";
 import { against, bytes, counted } from "@/shared/format/figures";
 import { Button, buttonLook, Empty, Failed, Loading, Title } from "@/shared/ui/basics";
 import { DialogButton } from "@/shared/ui/dialog";
+import { useOpenImage } from "@/shared/ui/open-image";
 import { useSite } from "@/shared/ui/site-context";
 import { INKS } from "@/shared/ui/state";
 import { type View, ViewSentence, withDefaults } from "@/shared/ui/view";
@@ -112,7 +113,7 @@ function NotReadYet() {
 
 function PageRow({ page, scale }: { page: Schemas["PageRow"]; scale: number }) {
   const site = useSite();
-  const navigate = useNavigate();
+  const openImage = useOpenImage();
   const siteId = String(site.id);
   return (
     <li className="grid grid-cols-[minmax(150px,230px)_minmax(0,1fr)_170px] items-start gap-6 py-2.5">
@@ -137,9 +138,7 @@ function PageRow({ page, scale }: { page: Schemas["PageRow"]; scale: number }) {
         state={page.state}
         budget={page.allowed}
         scale={scale}
-        onOpen={(imageId) =>
-          navigate({ to: "/sites/$siteId/library/$imageId", params: { siteId, imageId: String(imageId) } })
-        }
+        onOpen={openImage}
       />
       <p className="figure text-right">
         {bytes(page.image_bytes)}

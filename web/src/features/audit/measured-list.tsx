@@ -1,9 +1,10 @@
 import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
-import { Link, useNavigate } from "@tanstack/react-router";
+import { Link } from "@tanstack/react-router";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { measurementQuery } from "@/shared/api/queries";
 import { against, bytes, counted, fileName, when } from "@/shared/format/figures";
 import { Button, Empty, Failed, Loading } from "@/shared/ui/basics";
+import { useOpenImage } from "@/shared/ui/open-image";
 import { useSite } from "@/shared/ui/site-context";
 import { INKS } from "@/shared/ui/state";
 import { lineIndex, type View } from "@/shared/ui/view";
@@ -78,7 +79,7 @@ type RowProps = { page: Schemas["MeasuredPage"]; view: View; scale: number };
 
 function MeasuredRow({ page, view, scale }: RowProps) {
   const site = useSite();
-  const navigate = useNavigate();
+  const openImage = useOpenImage();
   const siteId = String(site.id);
   const used = page[view.part];
   const state = view.part === "opening" ? page.state_opening : page.state_scrolled;
@@ -112,10 +113,7 @@ function MeasuredRow({ page, view, scale }: RowProps) {
           state={state}
           budget={page.allowed}
           scale={scale}
-          onOpen={(imageId) =>
-            imageId &&
-            navigate({ to: "/sites/$siteId/library/$imageId", params: { siteId, imageId: String(imageId) } })
-          }
+          onOpen={openImage}
         />
         {page.layout_shift >= 0.01 && (
           <span className="block truncate text-[12.5px] text-ink-soft" title={page.shifting.join(", ")}>

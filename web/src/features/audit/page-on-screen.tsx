@@ -1,9 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
-import { useNavigate } from "@tanstack/react-router";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { measurementQuery } from "@/shared/api/queries";
 import { against, bytes, counted, fileName } from "@/shared/format/figures";
 import { Failed, Loading } from "@/shared/ui/basics";
+import { useOpenImage } from "@/shared/ui/open-image";
 import { useSite } from "@/shared/ui/site-context";
 import { INKS } from "@/shared/ui/state";
 import { lineIndex, type View, ViewSentence } from "@/shared/ui/view";
@@ -71,14 +71,8 @@ function Weighs({ page, view }: { page: Schemas["MeasuredPageDetail"]; view: Vie
 }
 
 function Outlines({ page, measurementId }: { page: Schemas["MeasuredPageDetail"]; measurementId: number }) {
-  const site = useSite();
-  const navigate = useNavigate();
+  const openImage = useOpenImage();
   if (!page.width) return null;
-  const open = (imageId: number) =>
-    navigate({
-      to: "/sites/$siteId/library/$imageId",
-      params: { siteId: String(site.id), imageId: String(imageId) },
-    });
   const shown = page.slots.filter((s) => s.image_id !== null && s.width > 4 && s.height > 4);
   // The large boxes first, so that the small ones lie on top and can be reached.
   shown.sort((a, b) => b.width * b.height - a.width * a.height);
@@ -100,7 +94,7 @@ function Outlines({ page, measurementId }: { page: Schemas["MeasuredPageDetail"]
             key={s.id}
             type="button"
             title={`${s.path}: ${bytes(s.bytes)}, shown ${Math.round(s.width)} × ${Math.round(s.height)}`}
-            onClick={() => s.image_id && open(s.image_id)}
+            onClick={() => openImage(s.image_id ?? 0)}
             className="absolute flex items-start overflow-hidden border-2 border-thistle text-left hover:bg-thistle/20 focus-visible:bg-thistle/20"
             style={{
               left: `${(s.x / page.width) * 100}%`,

@@ -4,6 +4,7 @@ import { api, type Schemas, told } from "@/shared/api/client";
 import { against, bytes, counted } from "@/shared/format/figures";
 import { Empty, Failed, Loading, Title } from "@/shared/ui/basics";
 import { FindingList } from "@/shared/ui/finding-list";
+import { useOpenImage } from "@/shared/ui/open-image";
 import { Placements } from "@/shared/ui/placements";
 import { useSite } from "@/shared/ui/site-context";
 import { INKS } from "@/shared/ui/state";
@@ -17,6 +18,7 @@ export function PageScreen() {
   const site = useSite();
   const siteId = String(site.id);
   const navigate = useNavigate();
+  const openImage = useOpenImage();
   const pageId = Number(useParams({ from: "/sites/$siteId/audit/$pageId" }).pageId);
   const search = useSearch({ from: "/sites/$siteId/audit/$pageId" });
   const page = useQuery({
@@ -70,9 +72,7 @@ export function PageScreen() {
         state={p.state}
         budget={p.allowed}
         scale={p.image_bytes}
-        onOpen={(imageId) =>
-          navigate({ to: "/sites/$siteId/library/$imageId", params: { siteId, imageId: String(imageId) } })
-        }
+        onOpen={openImage}
       />
       <PageOnScreen
         pageId={p.id}

@@ -3,6 +3,7 @@ import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { against, bytes, counted, less } from "@/shared/format/figures";
 import { buttonLook, Empty, Failed, Loading, Title } from "@/shared/ui/basics";
+import { useOpenImage } from "@/shared/ui/open-image";
 import { useSite } from "@/shared/ui/site-context";
 import { INKS } from "@/shared/ui/state";
 import { TableHead } from "@/shared/ui/table-head";
@@ -112,7 +113,7 @@ function TierTable({ savings: s }: { savings: Schemas["SavingsOut"] }) {
 
 function PageLine({ page, tier, scale }: { page: Schemas["PageSaving"]; tier: string; scale: number }) {
   const site = useSite();
-  const navigate = useNavigate();
+  const openImage = useOpenImage();
   const siteId = String(site.id);
   const after = page.after[tier] ?? page.before;
   const over = after > page.allowed;
@@ -133,9 +134,7 @@ function PageLine({ page, tier, scale }: { page: Schemas["PageSaving"]; tier: st
         budget={page.allowed}
         scale={scale}
         after={after}
-        onOpen={(imageId) =>
-          navigate({ to: "/sites/$siteId/library/$imageId", params: { siteId, imageId: String(imageId) } })
-        }
+        onOpen={openImage}
       />
       <p className="figure md:text-right">
         {bytes(page.before)} → <span className="text-thistle">{bytes(after)}</span>

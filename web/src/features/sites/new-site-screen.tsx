@@ -67,6 +67,24 @@ function useAdding(arrived: WayIn["arrived"], ask: () => Promise<Schemas["Site"]
   return { busy, error, add };
 }
 
+type AddButtonProps = { words: string; busy: boolean; ready: boolean; error: Error | null };
+
+/** The end of a form that adds a site. */
+function AddButton({ words, busy, ready, error }: AddButtonProps) {
+  return (
+    <>
+      <Button type="submit" tone="main" className="mt-3" disabled={busy || !ready}>
+        {busy ? "Looking …" : words}
+      </Button>
+      {error && (
+        <div className="mt-4">
+          <Failed error={error} />
+        </div>
+      )}
+    </>
+  );
+}
+
 function FromFolder({ name, arrived }: WayIn) {
   const [folder, setFolder] = useState("");
   const { busy, error, add } = useAdding(arrived, () =>
@@ -88,14 +106,7 @@ function FromFolder({ name, arrived }: WayIn) {
           spellCheck={false}
         />
       </label>
-      <Button type="submit" tone="main" className="mt-3" disabled={busy || !folder.trim()}>
-        {busy ? "Looking …" : "Read this folder"}
-      </Button>
-      {error && (
-        <div className="mt-4">
-          <Failed error={error} />
-        </div>
-      )}
+      <AddButton words="Read this folder" busy={busy} ready={folder.trim() !== ""} error={error} />
     </form>
   );
 }
@@ -179,14 +190,7 @@ function FromAddress({ name, arrived }: WayIn) {
           It is my own site, and I want robots.txt set aside.
         </label>
       </div>
-      <Button type="submit" tone="main" className="mt-3" disabled={busy || !address.trim()}>
-        {busy ? "Looking …" : "Read this site"}
-      </Button>
-      {error && (
-        <div className="mt-4">
-          <Failed error={error} />
-        </div>
-      )}
+      <AddButton words="Read this site" busy={busy} ready={address.trim() !== ""} error={error} />
     </form>
   );
 }

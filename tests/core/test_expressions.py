@@ -34,7 +34,7 @@ GUARDED = {
 }
 # Built anew for each name or pattern that is asked for; the parts of a pattern are atomic (fnmatch.translate).
 BUILT = {
-    ("core/images/facts.py", "re.search(b'(?:^|\\\\s)' + name"),
+    ("core/formats/svg.py", "re.search(b'(?:^|\\\\s)' + name"),
     ("core/references/markup.py", "re.compile(f'</{name}"),
     ("core/references/markup.py", "re.compile(f'(?:[^<]++|{tag}|"),
     ("core/treatment/roles.py", "re.compile(translate("),

@@ -52,6 +52,9 @@ def serve_site(
 
     class Handler(BaseHTTPRequestHandler):
         protocol_version = "HTTP/1.1"
+        # Head and body go out together: apart, the second would wait for the first to be acknowledged.
+        wbufsize = -1
+        disable_nagle_algorithm = True
 
         def do_GET(self) -> None:
             own = f"http://127.0.0.1:{cast(Server, self.server).server_port}"

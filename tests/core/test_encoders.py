@@ -76,6 +76,7 @@ def test_the_contract(name: str) -> None:
         assert (ours == PHOTOGRAPH.array).all()
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", [n for n, (e, _) in WAYS.items() if e.can.alpha and n != "avif 10 bit"])
 def test_transparency_survives(name: str) -> None:
     """Alpha within two steps of what went in; without loss it is the same."""
@@ -181,6 +182,7 @@ def test_metadata_and_profile_go_in(encoder: Encoder) -> None:
     assert (by_pillow(data) == by_pillow(encoder.encode(PHOTOGRAPH, settings).data)).all()
 
 
+@pytest.mark.slow
 def test_transparent_webp_keeps_its_alpha_flag_with_metadata() -> None:
     """RFC 9649: a plain file becomes an extended one whose flags tell of alpha and EXIF."""
     exif = Image.Exif()
@@ -198,6 +200,7 @@ def scheduling() -> dict[str, int]:
     return {t.name: os.sched_getscheduler(int(t.name)) for t in Path("/proc/self/task").iterdir()}
 
 
+@pytest.mark.slow
 def test_no_encoder_changes_how_the_process_is_scheduled() -> None:
     """As root, SVT-AV1 would leave its thread in real time: every browser started later would starve the machine."""
     before = scheduling()

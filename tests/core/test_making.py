@@ -17,6 +17,8 @@ from ivory_thistle.core.treatment.making import Made, Rung, Wish, make_files
 from ivory_thistle.core.treatment.rules import FIDELITIES, Rules
 from pictures import opened, photograph, translucent_graphic
 
+pytestmark = pytest.mark.slow
+
 
 def rungs(image: Image.Image, *widths: int) -> list[Rung]:
     """A picture's rungs by rising width."""

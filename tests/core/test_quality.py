@@ -38,6 +38,7 @@ def array(image: Image.Image) -> np.ndarray:
     return np.asarray(image)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", PICTURES)
 def test_agreement_with_the_reference_package(name: str, tmp_path: Path) -> None:
     """ssimulacra2 0.3.0 from PyPI: 84 pairs in all, within 0.5 points, photographs and a graphic, all encoders, odd sizes."""

@@ -21,6 +21,8 @@ from ivory_thistle.core.treatment.treat import treat_image
 from ivory_thistle.core.words import kb
 from pictures import camera_picture, encoded, opened, photograph, translucent_graphic
 
+pytestmark = pytest.mark.slow
+
 FIXED = Rules(fixed=True)
 
 

@@ -11,7 +11,7 @@ SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
 SCREENS = {
     "sites": "/", "new-site": "/new", "capture": "/sites/1/capture", "audit": "/sites/1/audit",
     "findings": "/sites/1/findings", "library": "/sites/1/library", "treatment": "/sites/1/treatment",
-    "savings": "/sites/1/savings", "handover": "/sites/1/handover",
+    "run": "/sites/1/runs", "savings": "/sites/1/savings", "handover": "/sites/1/handover",
 }  # fmt: skip
 
 
@@ -33,9 +33,8 @@ def main(link: str) -> None:
         page.goto(f'{address}/sites/1/library?view=sheet&role=["hero","content"]&all=true')
         page.locator("section[aria-label='Contact sheet'] img").first.wait_for()
         shoot("contact-sheet")
-        page.goto(f"{address}/sites/1/audit")
-        page.get_by_role("radio", name="Phone").click()
-        page.get_by_role("heading", name="Pages on the phone screen").wait_for()
+        page.goto(f"{address}/sites/1/audit?screen=phone")
+        page.get_by_text("Measured in Chromium").wait_for()
         shoot("audit-phone")
         page.get_by_role("link", name="visit.html").click()
         page.get_by_alt_text("visit.html on the phone screen").wait_for()

@@ -196,6 +196,8 @@ def test_a_run_treats_saves_and_hands_over(
     client.post(f"/api/v1/runs/{run['id']}/continue")
     done = application.wait(f"/api/v1/runs/{run['id']}", ("done", "failed"))
     assert (done["state"], done["total"], done["done"], done["failed"]) == ("done", 5, 5, 0)
+    again = client.post(f"/api/v1/runs/{run['id']}/continue").json()
+    assert (again["state"], again["can_be_tried_again"]) == ("done", 0), "nothing is left to be tried again"
     savings = client.get(f"/api/v1/runs/{run['id']}/savings").json()
     assert savings["after"]["avif"] <= savings["after"]["webp"] <= savings["after"]["baseline"] < savings["before"]
     answer = client.get(f"/api/v1/runs/{run['id']}/handover.zip")
@@ -258,7 +260,7 @@ def test_screens_and_connections_of_a_site(application: Application, capture: di
     client, site = application.client, f"/api/v1/sites/{capture['site_id']}"
     before = client.get(site).json()
     assert [s["name"] for s in before["screens"]] == ["phone", "tablet", "laptop", "desktop"]
-    wall = {"name": "wall", "width": 2560, "height": 1440, "density": 1}
+    wall = {"name": "wall", "width": 2560, "height": 1440, "density": 1, "dark": True}
     slow = {"name": "Mountain hut", "bits": 200_000, "wait_ms": 900}
     changed = client.patch(site, json={"screens": [wall], "connections": [slow], "lazy_attributes": ["data-later"]})
     assert changed.json()["screens"] == [wall] and changed.json()["connections"] == [slow]
@@ -267,7 +269,7 @@ def test_screens_and_connections_of_a_site(application: Application, capture: di
     assert client.patch(site, json={"screens": []}).status_code == 422
     client.post(f"/api/v1/captures/{capture['id']}/measurements")
     done = application.wait(f"/api/v1/captures/{capture['id']}/measurement", ("done", "failed"))
-    assert [s["name"] for s in done["screens"]] == ["wall"] and done["done"] == 2
+    assert [(s["name"], s["dark"]) for s in done["screens"]] == [("wall", True)] and done["done"] == 2
     pages = client.get(f"/api/v1/measurements/{done['id']}/screens/wall/pages").json()["items"]
     assert [len(p["seconds_opening"]) for p in pages] == [1, 1]
     client.patch(site, json={k: before[k] for k in ("screens", "connections", "lazy_attributes")})

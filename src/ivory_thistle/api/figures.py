@@ -154,6 +154,7 @@ def run_out(session: Session, run: t.Run) -> schemas.Run:
             func.count(case((state == "done", 1))),
             func.count(case((state == "failed", 1))),
             func.count(case((state == "left", 1))),
+            func.count(case(((state == "failed") & (func.json_length(task.widths) > 0), 1))),
             func.coalesce(func.sum(case((state == "done", task.bytes_before), else_=0)), 0),
             func.coalesce(func.sum(case((state == "done", task.bytes_after), else_=0)), 0),
             func.count(
@@ -166,7 +167,7 @@ def run_out(session: Session, run: t.Run) -> schemas.Run:
             ),
         ).where(task.run_id == run.id)
     ).one()
-    total, done, failed, left, before, after, recent = (int(x) for x in row)
+    total, done, failed, left, again, before, after, recent = (int(x) for x in row)
     seconds = ((run.finished_at or t.now()) - run.started_at).total_seconds() if run.started_at else 0
     rate = recent / seconds if recent and seconds > 0 else None
     left_seconds = _seconds_left(session, run, seconds) if run.state == State.RUNNING and recent else None
@@ -179,6 +180,7 @@ def run_out(session: Session, run: t.Run) -> schemas.Run:
         done=done,
         failed=failed,
         left_alone=left,
+        can_be_tried_again=again,
         bytes_before=before,
         bytes_after=after,
         rate=rate,

@@ -20,12 +20,13 @@ def add_stop_and_continue(
     out: Callable[[Session, Any], Any],
     answer: type,
     also: tuple[State, ...] = (),
-    first: Callable[[Session, int], object] = lambda session, job: None,
+    first: Callable[[Session, int], int] = lambda session, job: 0,
 ) -> None:
     """Adds `/stop` and `/continue` to the routes of one job; both answer with the job.
 
     `found` is the dependency that gives the job's row, `out` makes the `answer` of it. A job goes on from where it was
-    stopped, paused or failed, and from the states `also`; `first` is done before that.
+    stopped, paused or failed. `first` is done before that, and says how much there is to be done again: where there
+    is anything, a job goes on from the states `also` too.
     """
 
     def stop(session: SessionDep, services: ServicesDep, job: Any = Depends(found)) -> Any:
@@ -37,8 +38,8 @@ def add_stop_and_continue(
 
     def go_on(session: SessionDep, services: ServicesDep, job: Any = Depends(found)) -> Any:
         """Goes on with it where it was stopped, paused or failed."""
-        if job.state.can_go_on or job.state in also:
-            first(session, job.id)
+        again = first(session, job.id) if job.state.can_go_on or job.state in also else 0
+        if job.state.can_go_on or again:
             jobs.ask_to_go_on(session, type(job), job.id, also)
             session.refresh(job)
         told = out(session, job)

@@ -43,6 +43,8 @@ class Forecast(Out):
 class Run(Job):
     """One execution of treatments, with its progress. `rate` is images a second, `seconds_left` estimated.
 
+    `can_be_tried_again` of the failed images could be treated at all.
+
     `compared` of `to_compare` pages and screens were compared in a browser, once its images are done.
     """
 
@@ -51,6 +53,7 @@ class Run(Job):
     total: int
     done: int
     failed: int
+    can_be_tried_again: int
     left_alone: int
     bytes_before: int
     bytes_after: int

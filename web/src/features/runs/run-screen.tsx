@@ -53,7 +53,7 @@ export function RunScreen() {
         ) : (
           <Fact name="time left">{r.seconds_left === null ? "–" : duration(r.seconds_left)}</Fact>
         )}
-        <Fact name="saved so far">
+        <Fact name={r.going ? "saved so far" : "saved"}>
           <span className="text-thistle">{bytes(r.bytes_before - r.bytes_after)}</span>
           {r.bytes_before > 0 && ` (${less(r.bytes_before, r.bytes_after)})`}
         </Fact>
@@ -106,9 +106,9 @@ function Actions({ run }: { run: Schemas["Run"] }) {
           Go on with {counted(run.total - run.done - run.failed, "image")}
         </Button>
       )}
-      {run.state === "done" && run.failed > 0 && (
+      {run.state === "done" && run.can_be_tried_again > 0 && (
         <Button onClick={act.goOn} disabled={act.pending}>
-          Try the failed again
+          Try {counted(run.can_be_tried_again, "failed image")} again
         </Button>
       )}
       {run.state === "done" && (

@@ -2128,6 +2128,8 @@ export interface components {
          * Run
          * @description One execution of treatments, with its progress. `rate` is images a second, `seconds_left` estimated.
          *
+         *     `can_be_tried_again` of the failed images could be treated at all.
+         *
          *     `compared` of `to_compare` pages and screens were compared in a browser, once its images are done.
          */
         Run: {
@@ -2144,6 +2146,8 @@ export interface components {
             done: number;
             /** Failed */
             failed: number;
+            /** Can Be Tried Again */
+            can_be_tried_again: number;
             /** Left Alone */
             left_alone: number;
             /** Bytes Before */

@@ -68,6 +68,21 @@ def test_the_application_knows_it(site_folder: Path, tmp_path: Path) -> None:
         assert "thorn" in {r["tier"] for r in made}
 
 
+def test_what_it_made_is_passed_by_once_it_is_gone(site_folder: Path, tmp_path: Path) -> None:
+    """A site handed over with it is read all the same without it: its files are of an unknown format."""
+    with pytest.MonkeyPatch.context() as with_it:
+        with_it.setenv(VARIABLE, "thorn")
+        load_formats()
+        try:
+            treat_folder(Folder(site_folder), tmp_path / "out", Rules(fixed=True), TreatOptions(compare=False))
+        finally:
+            del FORMATS["thorn"], TIERS["thorn"], sys.modules["thorn"]
+    again = Rules(fixed=True, formats=("thorn", "webp"))
+    done = treat_folder(Folder(tmp_path / "out"), tmp_path / "again", again, TreatOptions(compare=False))
+    assert FORMATS["thorn"].label == "an unknown format"
+    assert set(done.handover.savings.after) == {"avif", "webp", "baseline"}
+
+
 def test_a_module_that_is_not_there_is_said(monkeypatch: pytest.MonkeyPatch) -> None:
     """In one line, with the variable that names it."""
     monkeypatch.setenv(VARIABLE, "no_such_module_of_formats")

@@ -216,7 +216,9 @@ def _made_by(session: Session, run: t.Run, blobs: Blobs) -> _Made:
     )
     for digest, words, widths, r in rows:
         tasks[digest] = tuple(words), max(widths, default=0)
-        renditions[digest].append(facts_of(r))
+        # The module that brought a tier may be gone.
+        if r.tier in TIERS:
+            renditions[digest].append(facts_of(r))
     treated = [
         TreatedImage(i, tuple(renditions[i.facts.sha256]), *tasks[i.facts.sha256])
         for i in at_hand.site.images

@@ -5,7 +5,6 @@ from __future__ import annotations
 import struct
 from collections import defaultdict
 from collections.abc import Iterator
-from contextlib import suppress
 from typing import Any
 
 import pyvips
@@ -13,7 +12,7 @@ import pyvips
 from ivory_thistle.core.formats.by_vips import FAULTS, tagged
 from ivory_thistle.core.formats.encoder import Ability, Encoder, Settings
 from ivory_thistle.core.formats.png import PNG_WAYS
-from ivory_thistle.core.formats.segments import Segments, note_exif
+from ivory_thistle.core.formats.segments import Segments, forgiving, note_exif
 from ivory_thistle.core.formats.table import Format, register
 from ivory_thistle.core.formats.tiers import BASELINE, Look, Making, TierRow, register_tier
 from ivory_thistle.core.images.metadata import Metadata
@@ -27,13 +26,6 @@ _SUBSAMPLINGS = {(1, 1): "4:4:4", (2, 1): "4:2:2", (2, 2): "4:2:0", (1, 2): "4:4
 _EXIF_NAME = b"Exif\0\0"
 _LONGEST_SEGMENT = 65_533
 _TAIL = 65_536
-
-
-def read_segments(data: bytes) -> Segments:
-    """The segments before the first scan; what is broken is left out."""
-    with suppress(struct.error, IndexError, ValueError):
-        return _segments(data)
-    return Segments()
 
 
 def _each_segment(data: bytes) -> Iterator[tuple[int, bytes]]:
@@ -55,7 +47,8 @@ def _each_segment(data: bytes) -> Iterator[tuple[int, bytes]]:
             at += 2 + length
 
 
-def _segments(data: bytes) -> Segments:
+@forgiving
+def read_segments(data: bytes) -> Segments:
     """ITU-T T.81, annex B; Exif 2.32 for its segment."""
     sizes: dict[str, int] = defaultdict(int)
     said, subsampling, quality, progressive = "", "", None, False

@@ -6,11 +6,10 @@ import re
 import struct
 import zlib
 from collections import defaultdict
-from contextlib import suppress
 
 from ivory_thistle.core.formats.by_vips import FAULTS, tagged
 from ivory_thistle.core.formats.encoder import Ability, Encoder, Settings
-from ivory_thistle.core.formats.segments import Segments, note_exif
+from ivory_thistle.core.formats.segments import Segments, forgiving, note_exif
 from ivory_thistle.core.formats.table import Format, register
 from ivory_thistle.core.images.metadata import Metadata
 from ivory_thistle.core.images.pixels import Pixels
@@ -21,14 +20,8 @@ _HEAD = 8 + 25
 _TAIL = 65_536
 
 
+@forgiving
 def read_segments(data: bytes) -> Segments:
-    """The chunks of a file; what is broken is left out."""
-    with suppress(struct.error, IndexError, ValueError):
-        return _segments(data)
-    return Segments()
-
-
-def _segments(data: bytes) -> Segments:
     """The chunks before and behind the pixels (PNG, third edition, chapter 5)."""
     sizes: dict[str, int] = defaultdict(int)
     at, palette, said = 8, 0, ""

@@ -5,9 +5,10 @@ from __future__ import annotations
 import io
 import struct
 import warnings
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from contextlib import suppress
 from dataclasses import dataclass, field
+from functools import wraps
 
 from PIL import Image as PillowImage
 from PIL.ExifTags import IFD
@@ -37,6 +38,19 @@ class Segments:
 def no_segments(data: bytes) -> Segments:
     """Nothing known besides the pixels."""
     return Segments()
+
+
+def forgiving(read: Callable[[bytes], Segments]) -> Callable[[bytes], Segments]:
+    """A reader that takes a file whose segments are broken for one that has none."""
+
+    @wraps(read)
+    def forgives(data: bytes) -> Segments:
+        try:
+            return read(data)
+        except (struct.error, IndexError, ValueError):
+            return Segments()
+
+    return forgives
 
 
 def note_exif(block: bytes, sizes: dict[str, int]) -> str:

@@ -81,9 +81,14 @@ class Format:
         return self.mimes[0]
 
 
-FORMATS: dict[FormatName, Format] = {
-    UNKNOWN: Format(UNKNOWN, "an unknown format", ("application/octet-stream",), ()),
-}
+class _Table(dict[FormatName, Format]):
+    """Names that are not registered (any more: a module from outside may be gone) are unknown formats."""
+
+    def __missing__(self, name: FormatName) -> Format:
+        return self[UNKNOWN]
+
+
+FORMATS = _Table({UNKNOWN: Format(UNKNOWN, "an unknown format", ("application/octet-stream",), (), treatable=False)})
 """Every format by its name, in the order in which files are tried."""
 
 

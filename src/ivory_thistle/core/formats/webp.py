@@ -5,14 +5,13 @@ from __future__ import annotations
 import io
 import struct
 from collections import defaultdict
-from contextlib import suppress
 from typing import Any
 
 from PIL import Image as PillowImage
 
 from ivory_thistle.core.formats.by_vips import FAULTS, tagged
 from ivory_thistle.core.formats.encoder import Ability, Encoder, Settings
-from ivory_thistle.core.formats.segments import Segments, note_exif
+from ivory_thistle.core.formats.segments import Segments, forgiving, note_exif
 from ivory_thistle.core.formats.table import Format, register
 from ivory_thistle.core.formats.tiers import Look, Making, Moving, TierRow, register_tier
 from ivory_thistle.core.images.animation import Animation, write_frames
@@ -24,14 +23,8 @@ _CHUNKS = {b"EXIF": "exif", b"XMP ": "xmp", b"ICCP": "icc"}
 _HAS_ALPHA, _HAS_EXIF = 0x10, 0x08
 
 
+@forgiving
 def read_segments(data: bytes) -> Segments:
-    """The chunks of a file; what is broken is left out."""
-    with suppress(struct.error, IndexError, ValueError):
-        return _segments(data)
-    return Segments()
-
-
-def _segments(data: bytes) -> Segments:
     """The chunks of its container (RFC 9649)."""
     sizes: dict[str, int] = defaultdict(int)
     at, said, lossless = 12, "", False

@@ -67,7 +67,7 @@ def treat_image(
         return rules.fidelity_for(role, kind, rung.dense)
 
     left_out = {t: words for t in modern_tiers() if t in rules.formats and (words := refusal(t, rungs))}
-    tiers: tuple[Tier, ...] = (*(t for t in rules.formats if t not in left_out), BASELINE)
+    tiers: tuple[Tier, ...] = (*(t for t in modern_tiers() if t in rules.formats and t not in left_out), BASELINE)
     wish = Wish(rules, drawn, fidelity, kept_metadata(data, rules.metadata))
     made = make_files(rungs, wish, tiers)
     said = [_opening(rules, role, kind, drawn, rungs), *(f"{w} It is left out." for w in left_out.values())]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
@@ -18,14 +19,24 @@ from ivory_thistle.workflows.folders import TreatOptions, treat_folder, treat_js
 from ivory_thistle.workflows.plugged import VARIABLE, load_formats
 
 
+@contextmanager
+def known() -> Iterator[None]:
+    """The made-up format, here and in all processes, for the length of a block."""
+    with pytest.MonkeyPatch.context() as environment:
+        environment.setenv(VARIABLE, "thorn")
+        environment.setenv("PYTHONPATH", ":".join(sys.path))
+        load_formats()
+        try:
+            yield
+        finally:
+            del FORMATS["thorn"], TIERS["thorn"], sys.modules["thorn"]
+
+
 @pytest.fixture
-def thorn(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+def thorn() -> Iterator[None]:
     """The made-up format, for one test."""
-    monkeypatch.setenv(VARIABLE, "thorn")
-    monkeypatch.setenv("PYTHONPATH", ":".join(sys.path))
-    load_formats()
-    yield
-    del FORMATS["thorn"], TIERS["thorn"], sys.modules["thorn"]
+    with known():
+        yield
 
 
 @pytest.mark.usefixtures("thorn")
@@ -70,13 +81,8 @@ def test_the_application_knows_it(site_folder: Path, tmp_path: Path) -> None:
 
 def test_what_it_made_is_passed_by_once_it_is_gone(site_folder: Path, tmp_path: Path) -> None:
     """A site handed over with it is read all the same without it: its files are of an unknown format."""
-    with pytest.MonkeyPatch.context() as with_it:
-        with_it.setenv(VARIABLE, "thorn")
-        load_formats()
-        try:
-            treat_folder(Folder(site_folder), tmp_path / "out", Rules(fixed=True), TreatOptions(compare=False))
-        finally:
-            del FORMATS["thorn"], TIERS["thorn"], sys.modules["thorn"]
+    with known():
+        treat_folder(Folder(site_folder), tmp_path / "out", Rules(fixed=True), TreatOptions(compare=False))
     again = Rules(fixed=True, formats=("thorn", "webp"))
     done = treat_folder(Folder(tmp_path / "out"), tmp_path / "again", again, TreatOptions(compare=False))
     assert FORMATS["thorn"].label == "an unknown format"

@@ -9,7 +9,7 @@ from pathlib import Path
 import pyvips
 
 from ivory_thistle.core.faults import Fault
-from ivory_thistle.core.formats.table import is_named_as_image, sniff_format
+from ivory_thistle.core.formats.table import UNKNOWN, is_named_as_image, sniff_format
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.kind import look_of, pixels_to_judge
 from ivory_thistle.core.images.pixels import Pixels
@@ -71,7 +71,7 @@ def undecoded(folder: Folder, path: str, blobs: Blobs | None, why: str) -> Inspe
         kind = sniff_format(opened.read(4096))
     if kind or is_named_as_image(path):
         problem = f"can't be decoded here: {why[:1].lower()}{why[1:].rstrip('.')}"
-        file = replace(file, image=ImageFacts(kind or "unknown", 0, 0, file.bytes, file.sha256, problem=problem))
+        file = replace(file, image=ImageFacts(kind or UNKNOWN, 0, 0, file.bytes, file.sha256, problem=problem))
     return Inspected(file, (Fault("unreadable-file", path, f"{path} is kept as it is. {why}"),))
 
 

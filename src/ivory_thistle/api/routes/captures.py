@@ -25,7 +25,7 @@ from ivory_thistle.api.guard import PICTURE_POLICY
 from ivory_thistle.api.selections import selected
 from ivory_thistle.api.services import Services, ServicesDep, SessionDep
 from ivory_thistle.api.stopping import add_stop_and_continue
-from ivory_thistle.core.formats.table import FORMATS, sniff_format
+from ivory_thistle.core.formats.table import FORMATS, UNKNOWN, sniff_format
 from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.metadata import MetadataPolicy
@@ -160,7 +160,7 @@ def get_image(capture_id: int, image_id: int, session: SessionDep) -> schemas.Im
 
 def picture(data: bytes) -> Response:
     """A picture from a capture, by its sniffed type and without scripting."""
-    kind = sniff_format(data[:4096]) or "unknown"
+    kind = sniff_format(data[:4096]) or UNKNOWN
     headers = {
         "content-security-policy": PICTURE_POLICY,
         "cache-control": "private, max-age=31536000, immutable",

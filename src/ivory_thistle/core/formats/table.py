@@ -6,8 +6,7 @@ the modules of this package do for their own, and a module from outside may do f
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
@@ -95,16 +94,6 @@ FORMATS = _Table({UNKNOWN: Format(UNKNOWN, "an unknown format", ("application/oc
 def register(row: Format) -> None:
     """Adds a format to the table, or replaces the row of its name."""
     FORMATS[row.name] = row
-
-
-@contextmanager
-def registered(row: Format) -> Iterator[None]:
-    """A format that is in the table for the length of a block."""
-    register(row)
-    try:
-        yield
-    finally:
-        del FORMATS[row.name]
 
 
 def sniff_format(head: bytes) -> FormatName | None:

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -100,16 +99,6 @@ def register_tier(row: TierRow) -> None:
     rows = sorted([*(r for r in TIERS.values() if r.name != row.name), row], key=lambda r: -r.order)
     TIERS.clear()
     TIERS.update((r.name, r) for r in rows)
-
-
-@contextmanager
-def registered_tier(row: TierRow) -> Iterator[None]:
-    """A tier that is in the table for the length of a block."""
-    register_tier(row)
-    try:
-        yield
-    finally:
-        del TIERS[row.name]
 
 
 def modern_tiers() -> tuple[Tier, ...]:

@@ -15,6 +15,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 from application import Application, running
 from ivory_thistle.store.database import connect, migrate
 from ivory_thistle.store.mariadb import MariaDb
+from ivory_thistle.workflows.kept import PLACE
 from pictures import write_site
 
 _ORDER = ("core", "standards", "intake", "workflows", "store", "jobs", "api", "browser")
@@ -29,6 +30,19 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 def site_folder(tmp_path: Path) -> Path:
     """A fresh copy of the little site."""
     return write_site(tmp_path / "site")
+
+
+@pytest.fixture(scope="session")
+def kept_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Where this test session keeps renditions."""
+    return tmp_path_factory.mktemp("kept")
+
+
+@pytest.fixture
+def kept(kept_folder: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """Folders are treated with what this session has kept: the little site is encoded once for each set of rules."""
+    monkeypatch.setenv(PLACE, str(kept_folder))
+    return kept_folder
 
 
 @pytest.fixture(scope="session")

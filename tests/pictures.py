@@ -80,16 +80,16 @@ CSS = """/* url(not-this.png) */ img{max-width:100%;height:auto}
 
 def write_site(root: Path) -> Path:
     """A little site of two pages with real photographs, a graphic and some troubles."""
-    coffee = photograph("coffee")
+    coffee, cat, china = (photograph(name) for name in ("coffee", "chelsea", "china"))
     files: dict[str, bytes] = {
         "index.html": PAGE.encode(),
         "more/second.html": SECOND.encode(),
         "css/main.css": CSS.encode(),
-        "img/coffee.jpg": encoded(coffee, "JPEG", quality=95),
-        "img/coffee-2x.jpg": encoded(coffee.resize((1200, 800)), "JPEG", quality=95),
-        "img/cat.jpg": encoded(photograph("chelsea"), "JPEG", quality=96),
-        "img/china.jpg": encoded(photograph("china"), "JPEG", quality=95),
-        "img/graphic.png": encoded(translucent_graphic(), "PNG"),
+        "img/coffee.jpg": encoded(coffee.resize((360, 240)), "JPEG", quality=95),
+        "img/coffee-2x.jpg": encoded(coffee.resize((720, 480)), "JPEG", quality=95),
+        "img/cat.jpg": encoded(cat.resize((300, 200)), "JPEG", quality=96),
+        "img/china.jpg": encoded(china.resize((480, 320)), "JPEG", quality=95),
+        "img/graphic.png": encoded(translucent_graphic(240), "PNG"),
         "img/unused.jpg": encoded(photograph("flower"), "JPEG", quality=80),
     }
     for path, data in files.items():

@@ -46,7 +46,7 @@ _FRAMED = f"""async (addresses) => {{
   const boxes = {_BOXES};
   const frames = addresses.map((address) => {{
     const frame = document.createElement('iframe');
-    frame.style.cssText = 'position:absolute;inset:0;width:100vw;height:100vh;border:0';
+    frame.style.cssText = 'position:absolute;inset:0;width:100vw;height:100vh;border:0;visibility:hidden';
     frame.src = address;
     return frame;
   }});

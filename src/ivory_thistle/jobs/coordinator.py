@@ -25,6 +25,7 @@ from ivory_thistle.store.blobs import Blobs, StorageError, told_of_disk
 from ivory_thistle.store.database import answers, in_transaction, is_away
 from ivory_thistle.workflows.auditing import ask_for_audit, audit_capture
 from ivory_thistle.workflows.capturing import capture_from
+from ivory_thistle.workflows.kept import kept_url, let_go_of_the_oldest
 from ivory_thistle.workflows.measuring import measure_capture
 from ivory_thistle.workflows.runs import keep_result, settle_run, waiting_tasks
 from ivory_thistle.workflows.treating import Treatment, result_of
@@ -170,6 +171,7 @@ class Coordinator:
         if self._stop_asked(t.Run, run_id):
             return self._cut_short()
         self._move(t.Run, run_id, State.FINISHING)
+        let_go_of_the_oldest()
         settled = settle_run(run_id, self._sessions, self._blobs, lambda: self._stop_asked(t.Run, run_id))
         return State.DONE if settled else self._cut_short()
 
@@ -194,7 +196,7 @@ class Coordinator:
 
     def _outcomes(self, run_id: int, waiting: Mapping[int, Treatment]) -> Iterator[Outcome]:
         """What becomes of the tasks, as it comes."""
-        calls = (treatment.call(task, self._blobs.url) for task, treatment in waiting.items())
+        calls = (treatment.call(task, self._blobs.url, kept_url=kept_url()) for task, treatment in waiting.items())
 
         def stop() -> bool:
             return self._stop_asked(t.Run, run_id)

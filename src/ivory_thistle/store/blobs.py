@@ -15,6 +15,7 @@ from ivory_thistle.core.errors import ThistleError
 
 _FULL = frozenset({errno.ENOSPC, errno.EDQUOT, errno.EFBIG})
 _HIDDEN = ".unfinished"
+_NOTES = ".notes"
 _MARK = ".blobs"
 _DIGITS = 64
 
@@ -48,17 +49,16 @@ class Blobs:
     def put(self, data: bytes, digest: str | None = None) -> str:
         """Keeps a content and returns its SHA-256 (given as `digest` where it is known). Raises StorageError."""
         digest = digest or sha256(data).hexdigest()
-        self._keep(digest, lambda temporary: self._fs.pipe_file(temporary, data))
+        self._keep(self._path(digest), lambda temporary: self._fs.pipe_file(temporary, data))
         return digest
 
     def put_file(self, local: str, digest: str) -> None:
         """Keeps a local file whose SHA-256 is known, without reading it into memory. Raises StorageError, OSError."""
         with Path(local).open("rb"):
             pass  # What can't be read is not the store's trouble.
-        self._keep(digest, lambda temporary: self._fs.put_file(local, temporary))
+        self._keep(self._path(digest), lambda temporary: self._fs.put_file(local, temporary))
 
-    def _keep(self, digest: str, write: Callable[[str], object]) -> None:
-        path = self._path(digest)
+    def _keep(self, path: str, write: Callable[[str], object]) -> None:
         if self._fs.exists(path):
             return
         temporary = f"{self._root}/{_HIDDEN}/{uuid.uuid4().hex}"
@@ -89,6 +89,36 @@ class Blobs:
                 raise
             words = f"{self._root} is away or can't be read. Bring it back, then go on."
             raise StorageError(words) from error
+
+    def put_note(self, key: str, data: bytes) -> None:
+        """Keeps a few bytes under a name instead of their SHA-256. Raises StorageError."""
+        self._keep(self._note(key), lambda temporary: self._fs.pipe_file(temporary, data))
+
+    def note(self, key: str) -> bytes | None:
+        """A note; None where there is none that can be read."""
+        try:
+            return bytes(self._fs.cat_file(self._note(key)))
+        except OSError:
+            return None
+
+    def notes(self) -> Iterator[tuple[str, float]]:
+        """Every note's key, and when it was last written or touched, in seconds since 1970."""
+        for path in self._fs.find(f"{self._root}/{_NOTES}"):
+            with suppress(OSError):
+                yield path.rpartition("/")[2].removesuffix(".json"), self._fs.modified(path).timestamp()
+
+    def touch_note(self, key: str) -> None:
+        """Notes that a note was used now, where the store can."""
+        with suppress(OSError, NotImplementedError):
+            self._fs.touch(self._note(key), truncate=False)
+
+    def remove_note(self, key: str) -> None:
+        """Takes a note away; one that is not there is none."""
+        with suppress(FileNotFoundError):
+            self._fs.rm_file(self._note(key))
+
+    def _note(self, key: str) -> str:
+        return f"{self._root}/{_NOTES}/{key[:2]}/{key}.json"
 
     def parts(self, digest: str) -> Iterator[bytes]:
         """A content in parts of a megabyte. Raises FileNotFoundError."""

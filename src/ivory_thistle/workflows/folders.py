@@ -24,6 +24,7 @@ from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store.blobs import Blobs, StorageError
 from ivory_thistle.workflows.at_hand import AtHand
 from ivory_thistle.workflows.delivering import Handover, TreatedImage, deliver, deliveries_of
+from ivory_thistle.workflows.kept import kept_url, let_go_of_the_oldest
 from ivory_thistle.workflows.measured import measured_slots
 from ivory_thistle.workflows.measuring import measure_folder
 from ivory_thistle.workflows.planning import plan
@@ -212,7 +213,10 @@ def _treat_all(
     failed = [Failure(p.image.path, p.reason) for p in every if p.image.facts.problem]
     treated: dict[str, TreatedImage] = {}
     on_image(0, len(plans))
-    calls = (_treatment(p, rules, options.size).call(path, keep.url, folder.root / path) for path, p in plans.items())
+    calls = (
+        _treatment(p, rules, options.size).call(path, keep.url, folder.root / path, kept_url())
+        for path, p in plans.items()
+    )
     with Workers(options.processes) as workers:
         for number, outcome in enumerate(workers.run(calls), 1):
             planned = plans[str(outcome.key)]
@@ -226,6 +230,7 @@ def _treat_all(
                 made = tuple(r for r in result.renditions if not options.only or r.tier in options.only)
                 treated[planned.image.path] = TreatedImage(planned.image, made, result.words, top)
             on_image(number, len(plans))
+    let_go_of_the_oldest()
     in_order = [treated[path] for path in plans if path in treated]
     return in_order, tuple(sorted(failed, key=lambda f: f.path))
 

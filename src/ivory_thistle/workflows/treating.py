@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+import json
 import time
 from collections.abc import Hashable
-from dataclasses import dataclass
+from dataclasses import asdict, astuple, dataclass
+from functools import cache
+from hashlib import sha256
+from importlib import import_module
+from importlib.metadata import version
 from pathlib import Path
 
+import ivory_thistle.core
 from ivory_thistle.core.errors import EncodeError, PictureError
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.resize import Resize
@@ -17,10 +23,18 @@ from ivory_thistle.core.treatment.roles import Role
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.treatment.treat import treat_image
 from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.workflows.kept import keep, take_kept
+from ivory_thistle.workflows.plugged import named_formats
 from ivory_thistle.workflows.workers import Call, Outcome
 
 _SECONDS, _SECONDS_A_MEGAPIXEL = 300.0, 120.0
 _MEMORY, _MEMORY_A_PIXEL = 2_000_000_000, 60
+_LIBRARIES = ("pyvips", "pyvips-binary", "pillow", "pillow-avif-plugin", "pillow-heif", "numpy", "opencv-python-headless")
+_ENCODING = ("formats", "images", "quality", "search", "treatment")
+# These decide which widths are made, and which fidelity holds for a role; both are asked for by themselves.
+_ONLY_PLANNED = frozenset(
+    {"fidelity", "lettering", "dense_less", "widths", "max_width", "most_rungs", "leave_below_bytes"}
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,12 +49,29 @@ class Treatment:
     size: Resize | None = None
     own_size: bool = False
 
-    def call(self, key: Hashable, blobs_url: str, path: Path | None = None) -> Call:
-        """The call that treats the image into a blob store, from there or from a file, with limits by its pixels."""
+    def call(self, key: Hashable, blobs_url: str, path: Path | None = None, kept_url: str = "") -> Call:
+        """The call that treats the image into a blob store, from there or from a file, with limits by its pixels.
+
+        Where the store at `kept_url` has the same treatment, its files are taken from there, else kept there.
+        """
         pixels = self.facts.width * self.facts.height * self.facts.frames
         seconds = _SECONDS + _SECONDS_A_MEGAPIXEL * pixels / 1e6
         memory = _MEMORY + _MEMORY_A_PIXEL * self.facts.width * self.facts.height
-        return Call(key, treat, (blobs_url, self, path), seconds, memory)
+        return Call(key, treat, (blobs_url, self, path, kept_url), seconds, memory)
+
+    @property
+    def key(self) -> str:
+        """What its files follow from, as a SHA-256: the picture's content, all that is asked, and what encodes it."""
+        rules = {name: value for name, value in self.rules.as_dict().items() if name not in _ONLY_PLANNED}
+        # Without a kind, the picture is looked at first: it may turn out to be lettering.
+        kinds = [self.kind] if self.kind is not None else ["", "lettering"]
+        looks = [self.rules.fidelity_for(self.role, kind, dense) for kind in kinds for dense in (False, True)]
+        size = asdict(self.size) if self.size else None
+        asked = [
+            self.facts.sha256, [astuple(s) for s in self.steps], rules, looks, self.role, self.kind, size,
+            self.own_size, encoding_version(),
+        ]  # fmt: skip
+        return sha256(json.dumps(asked, sort_keys=True).encode()).hexdigest()
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,10 +92,12 @@ def result_of(outcome: Outcome) -> TaskResult:
     return TaskResult(reason=str(outcome.error) or type(outcome.error).__name__)
 
 
-def treat(blobs_url: str, treatment: Treatment, path: Path | None = None) -> TaskResult:
+def treat(blobs_url: str, treatment: Treatment, path: Path | None = None, kept_url: str = "") -> TaskResult:
     """Treats an image; one that can't be treated is a result with its reason. Raises StorageError."""
     begun = time.monotonic()
     blobs = Blobs(blobs_url)
+    if kept_url and (found := take_kept(kept_url, treatment.key, blobs)):
+        return TaskResult(found.renditions, found.words, seconds=time.monotonic() - begun)
     try:
         treated = _treated(path.read_bytes() if path else blobs.get(treatment.facts.sha256), treatment)
     except (PictureError, EncodeError) as error:
@@ -75,8 +108,27 @@ def treat(blobs_url: str, treatment: Treatment, path: Path | None = None) -> Tas
         return TaskResult(reason=f"Its content can't be read any more ({error.strerror or error}); read the site anew.")
     for rendition in treated.renditions:
         blobs.put(rendition.data, rendition.sha256)
-    facts = tuple(facts_of(r) for r in treated.renditions)
-    return TaskResult(facts, treated.words, seconds=time.monotonic() - begun)
+    if kept_url:
+        keep(kept_url, treatment.key, treated)
+    made = tuple(facts_of(r) for r in treated.renditions)
+    return TaskResult(made, treated.words, seconds=time.monotonic() - begun)
+
+
+@cache
+def encoding_version() -> str:
+    """What encodes: the versions of the libraries, and the code that decodes, reduces, searches and judges.
+
+    Another version may make other files of the same picture.
+    """
+    digest = sha256()
+    for name in _LIBRARIES:
+        digest.update(f"{name} {version(name)}\n".encode())
+    core = Path(ivory_thistle.core.__path__[0])
+    ours = [file for part in _ENCODING for file in sorted((core / part).rglob("*.py"))]
+    plugged = [Path(file) for name in named_formats() if (file := import_module(name).__file__)]
+    for file in [*ours, *plugged]:
+        digest.update(file.read_bytes())
+    return digest.hexdigest()
 
 
 def _treated(data: bytes, of: Treatment) -> Treated:

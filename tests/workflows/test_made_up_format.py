@@ -17,6 +17,7 @@ from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.folders import TreatOptions, treat_folder, treat_json
 from ivory_thistle.workflows.plugged import VARIABLE, load_formats
+from ivory_thistle.workflows.treating import encoding_version
 
 
 @contextmanager
@@ -25,10 +26,12 @@ def known() -> Iterator[None]:
     with pytest.MonkeyPatch.context() as environment:
         environment.setenv(VARIABLE, "thorn")
         environment.setenv("PYTHONPATH", ":".join(sys.path))
+        encoding_version.cache_clear()
         load_formats()
         try:
             yield
         finally:
+            encoding_version.cache_clear()
             del FORMATS["thorn"], TIERS["thorn"], sys.modules["thorn"]
 
 
@@ -39,7 +42,7 @@ def thorn() -> Iterator[None]:
         yield
 
 
-@pytest.mark.usefixtures("thorn")
+@pytest.mark.usefixtures("thorn", "kept")
 def test_a_folder_is_treated_with_it(site_folder: Path, tmp_path: Path) -> None:
     """It is the first choice in the markup, its files are what its encoder made, and the savings tell of it."""
     rules = Rules(fixed=True)
@@ -79,6 +82,7 @@ def test_the_application_knows_it(site_folder: Path, tmp_path: Path) -> None:
         assert "thorn" in {r["tier"] for r in made}
 
 
+@pytest.mark.usefixtures("kept")
 def test_what_it_made_is_passed_by_once_it_is_gone(site_folder: Path, tmp_path: Path) -> None:
     """A site handed over with it is read all the same without it: its files are of an unknown format."""
     with known():

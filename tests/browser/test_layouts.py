@@ -93,7 +93,9 @@ def test_no_box_moves_by_what_is_safe_by_rules_and_tree(pictures: Pictures, tmp_
     found = pictures.differences(layouts, tmp_path / "site", SCREENS)
     if found:
         seed, words = next(iter(found.items()))
-        pytest.fail(f"{len(found)} pages changed. Seed {first + seed}: {told(pictures, layouts[seed], words, tmp_path)}")
+        pytest.fail(
+            f"{len(found)} pages changed. Seed {first + seed}: {told(pictures, layouts[seed], words, tmp_path)}"
+        )
 
 
 def test_no_box_moves_where_a_browser_looked_on_other_screens(pictures: Pictures, tmp_path: Path) -> None:

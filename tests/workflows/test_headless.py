@@ -20,7 +20,6 @@ from ivory_thistle.workflows.reading import read_folder
 from ivory_thistle.workflows.reporting import audit_json
 from pictures import camera_picture, opened, photograph, png_that_claims
 
-
 pytestmark = pytest.mark.usefixtures("kept")
 
 

@@ -21,6 +21,8 @@ from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.intake.chromium import browser_binary
 from ivory_thistle.intake.comparing import Difference, Seen, compare_sites
 from ivory_thistle.intake.site_server import serve_site
+from ivory_thistle.intake.sweeping import sweep_pages
+from ivory_thistle.workflows.boxes import take_boxes
 from ivory_thistle.workflows.clock import in_time
 from ivory_thistle.workflows.progress import Progress, nothing
 
@@ -79,12 +81,31 @@ class Settler:
         """Rewrites until no page loads more than before and, where a browser is, every box is as it was."""
         compares = bool(self._pages) and self._content is not None and browser_binary() is not None
         limits = Limits(Form.FREE if compares else Form.STEADY)
+        if compares:
+            on_page = self._measure_boxes(limits, on_page)
         rewrite = self._by_loads(limits)
         comparison = None
         if compares:
             rewrite, comparison = self._by_looks(limits, rewrite, on_page)
         loads = [one for path in self._pages for one in self._loads.get(path, ())]
         return Settled(limits, rewrite, loads, comparison)
+
+    def _measure_boxes(self, limits: Limits, on_page: Progress) -> Progress:
+        """Measures the boxes of pages that have new files; gives what tells of the pages that come after these."""
+        paths = [path for path, page in self._pages.items() if not self._deliveries.keys().isdisjoint(page.files)]
+        done = 0
+
+        def one() -> None:
+            nonlocal done
+            done += 1
+            on_page(done, len(paths) * (1 + len(self._screens)))
+
+        with serve_site(self._site.files, self._read, self._site.aliases) as address:
+            swept = sweep_pages(address, paths, self._screens, one, self._stop)
+        for path, images in swept.items():
+            self._rewriter.look_at(self._pages[path])
+            take_boxes(limits, self._pages[path], self._rewriter.images_of(path), images, self._screens)
+        return lambda now, total: on_page(len(paths) + now, len(paths) + total)
 
     def _handed_over(self, rewrite: SiteRewrite) -> tuple[SiteReading, Callable[[str], bytes]]:
         site = with_new_files(self._site, [self._new[path] for path in rewrite.offered if path in self._new])

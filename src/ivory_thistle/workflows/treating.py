@@ -29,7 +29,15 @@ from ivory_thistle.workflows.workers import Call, Outcome
 
 _SECONDS, _SECONDS_A_MEGAPIXEL = 300.0, 120.0
 _MEMORY, _MEMORY_A_PIXEL = 2_000_000_000, 60
-_LIBRARIES = ("pyvips", "pyvips-binary", "pillow", "pillow-avif-plugin", "pillow-heif", "numpy", "opencv-python-headless")
+_LIBRARIES = (
+    "pyvips",
+    "pyvips-binary",
+    "pillow",
+    "pillow-avif-plugin",
+    "pillow-heif",
+    "numpy",
+    "opencv-python-headless",
+)
 _ENCODING = ("formats", "images", "quality", "search", "treatment")
 # These decide which widths are made, and which fidelity holds for a role; both are asked for by themselves.
 _ONLY_PLANNED = frozenset(
@@ -125,7 +133,7 @@ def encoding_version() -> str:
         digest.update(f"{name} {version(name)}\n".encode())
     core = Path(ivory_thistle.core.__path__[0])
     ours = [file for part in _ENCODING for file in sorted((core / part).rglob("*.py"))]
-    plugged = [Path(file) for name in named_formats() if (file := import_module(name).__file__)]
+    plugged = [Path(place) for name in named_formats() if (place := import_module(name).__file__)]
     for file in [*ours, *plugged]:
         digest.update(file.read_bytes())
     return digest.hexdigest()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from enum import StrEnum
 
 from ivory_thistle.core.references.markup import Tag, tags
 from ivory_thistle.core.references.pictures import Pictures
@@ -13,12 +14,23 @@ from ivory_thistle.core.rewriting.offers import Form
 from ivory_thistle.core.rewriting.surroundings import CAUTIOUS, Terms
 
 
+class Timing(StrEnum):
+    """When the picture of an `img` is wanted, by where it was measured on every screen of the site."""
+
+    FIRST = "first"
+    """It is the largest of what some screen shows without scrolling."""
+    SOON = "soon"
+    """Some screen shows it without scrolling."""
+    LATER = "later"
+    """No screen does."""
+
+
 @dataclass(frozen=True, slots=True)
 class PageTerms:
     """What a page allows: by `img` (where its tag begins) and the forms that none may go beyond.
 
     `limits` are by `img` too; `left` are files whose placements stay as they are, `plain` those whose backgrounds take
-    one address. `most` holds for all.
+    one address. `most` holds for all. `sizes` and `timing` follow from measured boxes, by `img` as well.
     """
 
     terms: Mapping[int, Terms] = field(default_factory=dict)
@@ -26,6 +38,8 @@ class PageTerms:
     left: frozenset[str] = frozenset()
     plain: frozenset[str] = frozenset()
     most: Form = Form.STEADY
+    sizes: Mapping[int, str] = field(default_factory=dict)
+    timing: Mapping[int, Timing] = field(default_factory=dict)
 
 
 @dataclass(slots=True)
@@ -39,6 +53,8 @@ class BoxElement:
     terms: Terms
     form: Form
     apart: bool = False
+    sizes: str = ""
+    timing: Timing | None = None
 
     @property
     def offered(self) -> frozenset[tuple[str | None, str]]:
@@ -76,8 +92,10 @@ def elements_of(source: Source, by_tag: Mapping[int, list[Placement]], allowed: 
         if tag.name == "source":
             waiting.append(element)
         else:
+            element.sizes = allowed.sizes.get(tag.start, "")
+            element.timing = allowed.timing.get(tag.start)
             for one in waiting:
-                one.terms, one.form = terms, form
+                one.terms, one.form, one.sizes = terms, form, element.sizes
             waiting = []
         if candidates or single:
             found.append(element)

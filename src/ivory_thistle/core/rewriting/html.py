@@ -16,7 +16,7 @@ from ivory_thistle.core.references.site import Image, Page, Placement
 from ivory_thistle.core.references.source import Edit, Source
 from ivory_thistle.core.rewriting.css import Outcomes, rewrite_declarations
 from ivory_thistle.core.rewriting.delivery import Delivery, NewFile, sibling_address
-from ivory_thistle.core.rewriting.elements import BoxElement, PageTerms, elements_of, families
+from ivory_thistle.core.rewriting.elements import BoxElement, PageTerms, Timing, elements_of, families
 from ivory_thistle.core.rewriting.offers import Box, Form, Offer, set_offer, single_offer, srcset
 
 WRAPPER = '<picture style="display:contents">'
@@ -82,6 +82,7 @@ class _PageRewriter:
                 offers.setdefault(element.single.file, (element, offer))
             if element.tag.name == "img":
                 self.result.forms[element.tag.start] = element.form
+                self._time(element)
         for tag in self.tags:
             placements = self.by_tag[tag.start]
             for p in placements:
@@ -118,7 +119,9 @@ class _PageRewriter:
         declared = [e.single.declared_width if e.single else 0 for e in elements]
         fixed = bool(elements) and all(e.terms.fixed for e in elements)
         known = fixed and all(declared) and all(e.terms.as_declared for e in elements)
-        return Box(max(declared, default=0) if known else 0, fixed, shared)
+        said = {e.sizes for e in elements}
+        sizes = said.pop() if len(said) == 1 else ""
+        return Box(max(declared, default=0) if known else 0, fixed, shared, sizes)
 
     def _caps(self) -> dict[str, Form]:
         """Files that the page loads for boxes that can't choose: the others must load the same."""
@@ -140,8 +143,8 @@ class _PageRewriter:
         if element.candidates:
             # Without images, nothing is known to be one picture.
             images = self.images if not element.apart else {}
-            fixed = element.terms.fixed
-            return set_offer(element.candidates, element.single, self.deliveries, images, element.form, fixed)
+            box = Box(fixed=element.terms.fixed, sizes=element.sizes)
+            return set_offer(element.candidates, element.single, self.deliveries, images, element.form, box)
         assert element.single is not None
         delivery = self.deliveries.get(element.single.file or "")
         if not delivery:
@@ -178,12 +181,36 @@ class _PageRewriter:
         if not own:
             return False
         attribute = element.tag.get("srcset")
+        sizes = offer.sizes if offer.sizes and own[0].descriptor.endswith("w") else ""
+        said = element.tag.get("sizes")
+        if said and sizes:
+            self._set_value(said, sizes)
+        added = [f'sizes="{sizes}"'] if sizes and not said else []
         if attribute:
             self._set_value(attribute, srcset(own))
-            return True
-        sizes = f' sizes="{offer.sizes}"' if offer.sizes and own[0].descriptor.endswith("w") else ""
-        self._add(element.tag, f'srcset="{escape_attribute(srcset(own))}"{sizes}')
+        else:
+            added.insert(0, f'srcset="{escape_attribute(srcset(own))}"')
+        if added:
+            self._add(element.tag, " ".join(added))
         return True
+
+    def _time(self, element: BoxElement) -> None:
+        """The largest picture of the first screen at once and before others; what no first screen shows, later.
+
+        Only a picture whose place is kept free may come later: else the page would move under who reads it.
+        """
+        tag, loading = element.tag, element.tag.get("loading")
+        is_lazy = (tag.value("loading") or "").lower() == "lazy"
+        if element.form == Form.LEFT or element.terms.by_script or element.timing is None:
+            return
+        if element.timing is Timing.FIRST:
+            if loading and is_lazy:
+                self._set_value(loading, "eager")
+            if not tag.get("fetchpriority"):
+                self._add(tag, 'fetchpriority="high"')
+        kept_free = declared_length(tag, "width") and declared_length(tag, "height")
+        if element.timing is Timing.LATER and not loading and kept_free and element.form >= Form.LADDER:
+            self._add(tag, 'loading="lazy"')
 
     def _note(self, element: BoxElement, offer: Offer, modern: bool) -> None:
         """Keeps what each tier is given for the element, and which new files it names."""
@@ -204,7 +231,7 @@ class _PageRewriter:
             attributes.append(f'sizes="{offer.sizes}"')
         for name in ("media", "sizes"):
             found = element.tag.get(name)
-            if found and not offer.sizes and (name == "sizes" or element.tag.name == "source"):
+            if found and (not offer.sizes if name == "sizes" else element.tag.name == "source"):
                 quote = found.quote or '"'
                 attributes.append(f"{name}={quote}{found.raw}{quote}")
         # XML needs a value and a closed tag.

@@ -71,12 +71,13 @@ class Box:
     """What is known of where a file is shown on a page: `slot` is its declared width in CSS px (0: none).
 
     `fixed`: the box is the same whatever size the file has; `one`: the page loads the file for other boxes too, so all
-    take the same one.
+    take the same one. `sizes` is what its measured boxes ask for (empty: they were not measured).
     """
 
     slot: int = 0
     fixed: bool = False
     one: bool = False
+    sizes: str = ""
 
 
 def single_offer(address: str, delivery: Delivery, form: Form, box: Box) -> Offer:
@@ -107,6 +108,8 @@ def single_offer(address: str, delivery: Delivery, form: Form, box: Box) -> Offe
 
 
 def _sizes(delivery: Delivery, form: Form, box: Box, slot: int) -> str:
+    if box.sizes and (form == Form.FREE or box.fixed):
+        return box.sizes
     if form == Form.FREE or (box.fixed and not slot):
         return sizes_for(slot or delivery.width)
     return f"{slot or delivery.width}px"
@@ -129,20 +132,23 @@ def set_offer(
     deliveries: Mapping[str, Delivery],
     images: Mapping[str, Image],
     form: Form,
-    fixed: bool,
+    box: Box,
 ) -> Offer:
     """The offer of an `img` or `source` with a `srcset`; `src` is the `img`'s plain address."""
     if form == Form.LEFT:
         return Offer()
     family = one_picture(candidates, images)
-    if family and form >= Form.LADDER and (fixed or not family.mislabelled):
-        offer = _family_offer(family, src, deliveries)
+    if family and form >= Form.LADDER and (box.fixed or not family.mislabelled):
+        sizes = box.sizes if form == Form.FREE or box.fixed else ""
+        offer = _family_offer(family, src, deliveries, sizes)
         if offer:
             return offer
     return _one_by_one(candidates, src, deliveries)
 
 
-def _family_offer(family: Family, src: Placement | None, deliveries: Mapping[str, Delivery]) -> Offer | None:
+def _family_offer(
+    family: Family, src: Placement | None, deliveries: Mapping[str, Delivery], sizes: str
+) -> Offer | None:
     """One ladder, made from the largest; None where some demand would get a heavier file than before."""
     largest, image = family.members[-1]
     delivery = deliveries.get(largest.file or "")
@@ -165,7 +171,8 @@ def _family_offer(family: Family, src: Placement | None, deliveries: Mapping[str
         sets[BASELINE] = tuple(Candidate(p.address, i.path, f"{i.facts.width}w") for p, i in family.members)
     plain = next((i for p, i in family.members if src and p.file == src.file), None)
     new = next((f for f in delivery.rungs(BASELINE) if plain and f.width >= plain.facts.width), None)
-    return Offer(sets, mimes, None, _candidate(largest.address, new, "") if new else None, family.mislabelled)
+    plain_new = _candidate(largest.address, new, "") if new else None
+    return Offer(sets, mimes, sizes or None, plain_new, family.mislabelled)
 
 
 def _never_heavier(rungs: Sequence[NewFile], family: Family, whole: bool) -> bool:

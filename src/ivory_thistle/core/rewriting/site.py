@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
@@ -17,7 +18,7 @@ from ivory_thistle.core.references.site import Page, Placement, SiteReading
 from ivory_thistle.core.references.source import Source, read_css_source, read_html_source
 from ivory_thistle.core.rewriting.css import Outcomes, rewrite_declarations
 from ivory_thistle.core.rewriting.delivery import Delivery
-from ivory_thistle.core.rewriting.elements import PageTerms
+from ivory_thistle.core.rewriting.elements import PageTerms, Timing
 from ivory_thistle.core.rewriting.html import PageRewrite, rewrite_page
 from ivory_thistle.core.rewriting.offers import Form
 from ivory_thistle.core.rewriting.surroundings import Surroundings
@@ -31,7 +32,8 @@ class Limits:
     """What was found not to be safe, by looking at what was rewritten.
 
     `forms` by page and `img` (where its tag begins); `left` are files that stay on a page, `sheets_left` those that
-    stay in style sheets, `plain` those whose backgrounds take one address. `most` holds for all pages.
+    stay in style sheets, `plain` those whose backgrounds take one address. `most` holds for all pages. `sizes` and
+    `timing` are what boxes told that were measured, by page and `img` too.
     """
 
     most: Form = Form.STEADY
@@ -39,6 +41,8 @@ class Limits:
     left: dict[str, set[str]] = field(default_factory=lambda: defaultdict(set))
     plain: set[str] = field(default_factory=set)
     sheets_left: set[str] = field(default_factory=set)
+    sizes: dict[str, dict[int, str]] = field(default_factory=dict)
+    timing: dict[str, dict[int, Timing]] = field(default_factory=dict)
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values, for a database."""
@@ -48,6 +52,8 @@ class Limits:
             "left": {page: sorted(files) for page, files in self.left.items()},
             "plain": sorted(self.plain),
             "sheets_left": sorted(self.sheets_left),
+            "sizes": {page: {str(at): s for at, s in sizes.items()} for page, sizes in self.sizes.items()},
+            "timing": {page: {str(at): t for at, t in timing.items()} for page, timing in self.timing.items()},
         }
 
     @classmethod
@@ -58,6 +64,11 @@ class Limits:
             limits.forms[page] = {int(at): Form(form) for at, form in forms.items()}
         for page, files in values["left"].items():
             limits.left[page] = set(files)
+        # Runs of earlier versions measured nothing.
+        for page, sizes in values.get("sizes", {}).items():
+            limits.sizes[page] = {int(at): str(said) for at, said in sizes.items()}
+        for page, timing in values.get("timing", {}).items():
+            limits.timing[page] = {int(at): Timing(said) for at, said in timing.items()}
         return limits
 
 
@@ -122,8 +133,15 @@ class SiteRewriter:
         return result
 
     def images_of(self, path: str) -> Sequence[int]:
-        """Where the tags of a page's `img`s begin, in the order of its tree."""
+        """Where the tags of a page's `img`s begin, in the order of its tree; nothing where it can't be followed."""
         return self._surroundings[path].images if path in self._surroundings else ()
+
+    def look_at(self, page: Page) -> None:
+        """Finds out what a page allows, so that its `img`s are known before it is rewritten."""
+        source = self._source(page.path)
+        if source is not None and page.path not in self._failed:
+            with suppress(Exception), self._within(page.bytes):
+                self._around(page, source)
 
     @cached_property
     def _in_sheets(self) -> set[str]:
@@ -159,7 +177,10 @@ class SiteRewriter:
         around = self._around(page, source)
         for _ in range(_STRUCTURE_TRIES):
             left, plain = frozenset(limits.left[page.path]), frozenset(limits.plain)
-            allowed = PageTerms(around.terms, forms, left, plain, limits.most)
+            allowed = PageTerms(
+                around.terms, forms, left, plain, limits.most,
+                limits.sizes.get(page.path, {}), limits.timing.get(page.path, {}),
+            )  # fmt: skip
             done = rewrite_page(source, page, self._deliveries, self._site.by_path, allowed)
             disturbed = around.disturbed(done.edits) if done.edits else frozenset()
             if not disturbed:

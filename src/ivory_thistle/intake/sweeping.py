@@ -1,0 +1,173 @@
+"""The boxes of a page's `img`s at many widths of the screen, denser where the layout changes, in headless Chromium."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Awaitable, Callable, Iterable, Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Any
+from urllib.parse import quote
+
+from playwright.async_api import Browser
+from playwright.async_api import Error as BrowserError
+
+from ivory_thistle.core.rewriting.fitting import Sample
+from ivory_thistle.core.selection.screen import Screen
+from ivory_thistle.intake.chromium import LOAD_SECONDS, SCROLL, Watch, fresh_page, in_browsers
+
+NARROWEST, WIDEST, STEP = 320, 2560, 80
+_HEIGHT = 900
+_STRAIGHT = 0.75
+"""CSS px by which a box may be off the line between its neighbours."""
+_MOST_WIDTHS = 200
+_LARGE_SHARE = 0.05
+"""Of a screen's area; what shows less is not what its visitor waits for."""
+_SECONDS = 40.0
+
+# Large pictures take longer to paint than to lay out, and nobody looks.
+_UNPAINTED = """() => {
+  scrollTo(0, 0);
+  document.documentElement.style.setProperty('visibility', 'hidden', 'important');
+}"""
+_BOXES = """async () => {
+  const frame = () => new Promise((done) => requestAnimationFrame(() => setTimeout(done, 0)));
+  await frame();
+  const late = performance.now() + 500;
+  const waits = (i) => !i.complete && i.loading !== 'lazy';
+  while ([...document.images].some(waits) && performance.now() < late) await frame();
+  const side = (style, names) => names.reduce((sum, name) => sum + (parseFloat(style[name]) || 0), 0);
+  return [...document.querySelectorAll('img')].map((node) => {
+    const box = node.getBoundingClientRect();
+    const style = getComputedStyle(node);
+    const width = box.width - side(style, ['paddingLeft', 'paddingRight', 'borderLeftWidth', 'borderRightWidth']);
+    const height = box.height - side(style, ['paddingTop', 'paddingBottom', 'borderTopWidth', 'borderBottomWidth']);
+    const own = node.naturalHeight ? (height * node.naturalWidth) / node.naturalHeight : width;
+    const drawn = ['cover', 'none'].includes(style.objectFit) ? Math.max(width, own) : width;
+    const seen = box.width > 0 && box.height > 0;
+    const src = node.getAttribute('src') || '';
+    return seen ? [src, Math.max(0, drawn), box.top + scrollY, width * height] : [src, 0, 0, 0];
+  });
+}"""
+
+
+@dataclass(frozen=True, slots=True)
+class SweptImage:
+    """One `img` of a page: its `src` as written, and how wide its picture is drawn at every width of the screen.
+
+    `first` names the screens on which some of it is seen without scrolling, `largest` those whose largest such picture
+    it is, and no small one.
+    """
+
+    src: str
+    widths: tuple[Sample, ...]
+    first: frozenset[str] = frozenset()
+    largest: frozenset[str] = frozenset()
+
+
+def sweep_pages(
+    address: str,
+    pages: Sequence[str],
+    screens: Sequence[Screen],
+    on_page: Callable[[], None] = lambda: None,
+    stop: Callable[[], bool] = lambda: False,
+) -> dict[str, tuple[SweptImage, ...]]:
+    """The `img`s in tree order of each page of the site served at `address`, at density 1.
+
+    A page that can't be swept (it hangs, or its `img`s become more or fewer) is not among them.
+    """
+    found: dict[str, tuple[SweptImage, ...]] = {}
+
+    async def one(browser: Browser, path: str) -> bool:
+        if stop():
+            return True
+        swept = None
+        try:
+            swept = await asyncio.wait_for(_sweep(browser, address, path, screens), LOAD_SECONDS + _SECONDS)
+        except (TimeoutError, BrowserError):
+            return False
+        finally:
+            on_page()
+            if swept is not None:
+                found[path] = swept
+        return True
+
+    in_browsers(list(pages), one)
+    return found
+
+
+async def _sweep(browser: Browser, address: str, path: str, screens: Sequence[Screen]) -> tuple[SweptImage, ...] | None:
+    async with fresh_page(browser, Screen("sweep", 1280, _HEIGHT, 1), address) as page:
+        watch = Watch(page)
+        await page.goto(f"{address}/{quote(path)}", wait_until="load", timeout=LOAD_SECONDS * 1000)
+        await watch.quiet()
+        await page.evaluate(SCROLL)
+        await watch.quiet()
+        await page.evaluate(_UNPAINTED)
+
+        async def look(width: int, height: int = _HEIGHT) -> list[Any]:
+            await page.set_viewport_size({"width": width, "height": height})
+            seen: list[Any] = await page.evaluate(_BOXES)
+            return seen
+
+        by_screen = {s.name: (await look(s.width, s.height), s.height) for s in screens}
+        if not next(iter(by_screen.values()), ([1], 0))[0]:
+            return ()
+        looks = await _looks(look, {s.width for s in screens if NARROWEST <= s.width <= WIDEST})
+    every = [*looks.values(), *(seen for seen, _ in by_screen.values())]
+    names = {tuple(src for src, *_ in seen) for seen in every}
+    if len(names) != 1:
+        return None
+    first = {name: _first(seen, height) for name, (seen, height) in by_screen.items()}
+    largest = {s.name: _largest(first[s.name], s) for s in screens}
+    return tuple(
+        SweptImage(
+            src, tuple((width, round(seen[n][1], 2)) for width, seen in sorted(looks.items())),
+            frozenset(name for name, areas in first.items() if n in areas),
+            frozenset(name for name, most in largest.items() if most == n),
+        )
+        for n, src in enumerate(next(iter(names)))
+    )  # fmt: skip
+
+
+def _first(seen: Iterable[Any], height: int) -> dict[int, float]:
+    """The `img`s that are seen without scrolling, by their number, with the area that is seen."""
+    shares = {}
+    for n, (_, width, top, area) in enumerate(seen):
+        if area and width and top < height:
+            tall = area / width
+            shares[n] = area * min(1.0, (height - max(0.0, top)) / tall) if tall else 0.0
+    return shares
+
+
+def _largest(areas: dict[int, float], screen: Screen) -> int | None:
+    """The picture that is seen largest without scrolling; None where all are small."""
+    most = max(areas, key=lambda n: areas[n], default=None)
+    large = most is not None and areas[most] >= _LARGE_SHARE * screen.width * screen.height
+    return most if large else None
+
+
+async def _looks(look: Callable[[int], Awaitable[list[Any]]], others: Iterable[int]) -> dict[int, list[Any]]:
+    """What is seen at even steps and at the `others`, and between where boxes don't follow a straight line."""
+    looks: dict[int, list[Any]] = {}
+    for width in sorted({*range(NARROWEST, WIDEST + 1, STEP), *others}):
+        looks[width] = await look(width)
+    grid = sorted(looks)
+    waiting = list(pairwise(grid))
+    while waiting and len(looks) < _MOST_WIDTHS:
+        left, right = waiting.pop(0)
+        middle = (left + right) // 2
+        if middle == left:
+            continue
+        looks[middle] = await look(middle)
+        if not _straight(looks, left, middle, right):
+            waiting += [(left, middle), (middle, right)]
+    return looks
+
+
+def _straight(looks: dict[int, list[Any]], left: int, middle: int, right: int) -> bool:
+    share = (middle - left) / (right - left)
+    return all(
+        abs(m[1] - (a[1] + share * (b[1] - a[1]))) <= _STRAIGHT
+        for a, m, b in zip(looks[left], looks[middle], looks[right], strict=False)
+    )

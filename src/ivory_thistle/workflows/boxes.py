@@ -1,0 +1,72 @@
+"""What the boxes that were measured at many widths tell of a page's `img`s: their `sizes`, and when they are wanted."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from ivory_thistle.core.references.site import Page, Placement
+from ivory_thistle.core.rewriting.elements import Timing
+from ivory_thistle.core.rewriting.fitting import Sample, fit_sizes, widest_of
+from ivory_thistle.core.rewriting.site import Limits
+from ivory_thistle.core.selection.screen import Screen
+from ivory_thistle.intake.sweeping import SweptImage
+
+_MOST_FIRST = 2
+"""Where the screens' largest pictures are more than so many, none is told to be more urgent than the others."""
+
+
+def take_boxes(
+    limits: Limits, page: Page, tags: Sequence[int], swept: Sequence[SweptImage], screens: Sequence[Screen]
+) -> None:
+    """Notes what a page's `img`s need; nothing where those of its source (`tags`) are not those that were seen."""
+    by_tag = dict(zip(tags, swept, strict=False))
+    sources = {p.tag_start: p.address for p in page.placements if p.element == "img" and p.use == "single"}
+    same = all(at not in sources or image.src.strip() == sources[at].strip() for at, image in by_tag.items())
+    if len(tags) != len(swept) or not same:
+        return
+    limits.sizes[page.path] = _sizes(page, {at: image.widths for at, image in by_tag.items()})
+    limits.timing[page.path] = _timing(by_tag, screens)
+
+
+def _sizes(page: Page, widths: dict[int, tuple[Sample, ...]]) -> dict[int, str]:
+    """One value for all `img`s that show the same file: else a browser would load it in several widths."""
+    found: dict[int, str] = {}
+    for group in _sharing(page.placements, widths):
+        said = fit_sizes(widest_of([widths[at] for at in sorted(group)]))
+        found |= dict.fromkeys(group, said) if said else {}
+    return found
+
+
+def _sharing(placements: Sequence[Placement], known: dict[int, tuple[Sample, ...]]) -> list[set[int]]:
+    """The `img`s (where their tags begin) that share a file, also through the sources of their `picture`."""
+    files: dict[int, set[str]] = {}
+    owners = {p.choice_start: p.tag_start for p in placements if p.element == "img" and p.tag_start in known}
+    for p in placements:
+        at = owners.get(p.choice_start)
+        if at is not None and p.file:
+            files.setdefault(at, set()).add(p.file)
+    groups: list[tuple[set[str], set[int]]] = []
+    for at, named in files.items():
+        apart, members = [], {at}
+        for others, tags in groups:
+            if others.isdisjoint(named):
+                apart.append((others, tags))
+            else:
+                named, members = named | others, members | tags
+        groups = [*apart, (named, members)]
+    return [members for _, members in groups]
+
+
+def _timing(by_tag: dict[int, SweptImage], screens: Sequence[Screen]) -> dict[int, Timing]:
+    first = {at for at, image in by_tag.items() if image.largest}
+    if len(first) > _MOST_FIRST:
+        first = set()
+    found: dict[int, Timing] = {}
+    for at, image in by_tag.items():
+        if at in first:
+            found[at] = Timing.FIRST
+        elif image.first:
+            found[at] = Timing.SOON
+        elif all(width > 0 for _, width in image.widths) and screens:
+            found[at] = Timing.LATER
+    return found

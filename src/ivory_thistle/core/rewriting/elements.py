@@ -53,8 +53,16 @@ class BoxElement:
     terms: Terms
     form: Form
     apart: bool = False
-    sizes: str = ""
+    measured_sizes: str = ""
     timing: Timing | None = None
+
+    @property
+    def sizes(self) -> str:
+        """What its measured boxes ask for, where it may be asked by that; empty elsewhere.
+
+        Where a box depends on its picture, only a look in a browser tells whether it bears other sizes.
+        """
+        return self.measured_sizes if self.form == Form.FREE or self.terms.fixed else ""
 
     @property
     def offered(self) -> frozenset[tuple[str | None, str]]:
@@ -92,10 +100,10 @@ def elements_of(source: Source, by_tag: Mapping[int, list[Placement]], allowed: 
         if tag.name == "source":
             waiting.append(element)
         else:
-            element.sizes = allowed.sizes.get(tag.start, "")
+            element.measured_sizes = allowed.sizes.get(tag.start, "")
             element.timing = allowed.timing.get(tag.start)
             for one in waiting:
-                one.terms, one.form, one.sizes = terms, form, element.sizes
+                one.terms, one.form, one.measured_sizes = terms, form, element.measured_sizes
             waiting = []
         if candidates or single:
             found.append(element)

@@ -107,9 +107,11 @@ class _PageRewriter:
                 form = min(form, Form.SAME)
             form = min([form, *(caps[f] for f in files if f in caps)])
             # A finer ladder could lead boxes of two sizes to two files where they shared one.
-            apart = len({(e.offered, e.tag.value("sizes"), e.terms.fixed) for e in members}) > 1
             for e in members:
-                e.form, e.apart = form, apart
+                e.form = form
+            apart = len({(e.offered, e.sizes or e.tag.value("sizes"), e.terms.fixed) for e in members}) > 1
+            for e in members:
+                e.apart = apart
             singles = [e for e in members if e.single and not e.candidates]
             box = self._box(singles, bool(behind))
             self.boxes |= dict.fromkeys(files, box)

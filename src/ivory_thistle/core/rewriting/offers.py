@@ -108,7 +108,7 @@ def single_offer(address: str, delivery: Delivery, form: Form, box: Box) -> Offe
 
 
 def _sizes(delivery: Delivery, form: Form, box: Box, slot: int) -> str:
-    if box.sizes and (form == Form.FREE or box.fixed):
+    if box.sizes:
         return box.sizes
     if form == Form.FREE or (box.fixed and not slot):
         return sizes_for(slot or delivery.width)
@@ -139,8 +139,7 @@ def set_offer(
         return Offer()
     family = one_picture(candidates, images)
     if family and form >= Form.LADDER and (box.fixed or not family.mislabelled):
-        sizes = box.sizes if form == Form.FREE or box.fixed else ""
-        offer = _family_offer(family, src, deliveries, sizes)
+        offer = _family_offer(family, src, deliveries, box.sizes)
         if offer:
             return offer
     return _one_by_one(candidates, src, deliveries)

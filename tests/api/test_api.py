@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import io
 import json
+import subprocess
+import tempfile
 import zipfile
 from pathlib import Path
 
@@ -182,6 +184,21 @@ def test_events_tell_a_capture_to_its_end(application: Application, capture: dic
     assert json.loads(lines[-1][5:])["state"] == "done"
 
 
+def of(files: Path | dict[str, bytes], paths: list[str]) -> dict[str, bytes]:
+    """Some files of a folder or of an archive."""
+    return {path: (files / path).read_bytes() if isinstance(files, Path) else files[path] for path in paths}
+
+
+def patched(patch: bytes, files: Path | dict[str, bytes], paths: list[str]) -> dict[str, bytes]:
+    """What GNU patch makes of some files."""
+    with tempfile.TemporaryDirectory() as folder:
+        for path, content in of(files, paths).items():
+            (Path(folder) / path).parent.mkdir(parents=True, exist_ok=True)
+            (Path(folder) / path).write_bytes(content)
+        subprocess.run(["patch", "-p1", "--binary", "--quiet"], input=patch, cwd=folder, check=True)
+        return of(Path(folder), paths)
+
+
 def test_a_run_treats_saves_and_hands_over(
     application: Application, capture: dict[str, int], site_folder: Path
 ) -> None:
@@ -211,6 +228,14 @@ def test_a_run_treats_saves_and_hands_over(
         "index.html",
         "more/second.html",
     ]
+    for query, before, after in (("", site_folder, held), ("?reverse=true", held, site_folder)):
+        patch = client.get(f"/api/v1/runs/{run['id']}/handover.patch{query}").content
+        assert patched(patch, before, told["rewritten"]) == of(after, told["rewritten"])
+    changes = client.get(f"/api/v1/runs/{run['id']}/handover/changes", params={"path": "css/main.css"}).json()
+    assert changes["lines"][0].startswith("@@") and changes["more"] == 0
+    assert any(line.startswith("+") and "china-" in line for line in changes["lines"])
+    unchanged = client.get(f"/api/v1/runs/{run['id']}/handover/changes", params={"path": "img/china.jpg"})
+    assert (unchanged.status_code, unchanged.json()["detail"]) == (404, "This rewritten file is not there, or not any more.")
     for path in (p for p in site_folder.rglob("*") if p.suffix in (".jpg", ".png")):
         assert held[path.relative_to(site_folder).as_posix()] == path.read_bytes()
     manifest = json.loads(held["manifest.json"])

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import io
 import json
+import shutil
+import subprocess
 import sys
 from contextlib import redirect_stderr, redirect_stdout
 from dataclasses import dataclass
@@ -147,6 +149,21 @@ def test_a_manifest_of_the_site_is_not_overwritten(site_folder: Path, tmp_path: 
     treat_folder(Folder(site_folder), tmp_path / "out", Rules(fixed=True))
     assert (tmp_path / "out/manifest.json").read_text() == '{"name": "theirs"}'
     assert json.loads((tmp_path / "out/handover-manifest.json").read_text())["kind"] == "ivory-thistle-handover"
+
+
+def test_a_patch_leads_to_the_handed_over_pages_and_back(site_folder: Path, tmp_path: Path) -> None:
+    """By GNU patch, on a copy of the site: every rewritten file, byte for byte."""
+    out, patch, copy = (tmp_path / name for name in ("out", "site.patch", "copy"))
+    options = ("--quality", "webp=60,jpeg=92", "--no-compare", "--patch", str(patch), "--json")
+    done = run("treat", str(site_folder), "--out", str(out), *options)
+    assert done.returncode == 0, done.stderr
+    shutil.copytree(site_folder, copy)
+    rewritten = json.loads((out / "manifest.json").read_text())["rewritten"]
+    assert "index.html" in rewritten
+    for file, after in ((patch, out), (tmp_path / "site.reverse.patch", site_folder)):
+        call = ["patch", "-p1", "--binary", "--quiet", "-i", str(file)]
+        subprocess.run(call, cwd=copy, check=True)
+        assert all((copy / path).read_bytes() == (after / path).read_bytes() for path in rewritten)
 
 
 def test_a_fidelity_by_name(site_folder: Path, tmp_path: Path) -> None:

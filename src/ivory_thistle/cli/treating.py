@@ -18,6 +18,7 @@ from ivory_thistle.core.treatment.rules import FIDELITIES, Rules
 from ivory_thistle.core.words import kb
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.folders import FolderTreated, TreatOptions, treat_folder, treat_json
+from ivory_thistle.workflows.packing import patch_stream
 from ivory_thistle.workflows.settling import Comparison
 
 _UNITS = {"": 1, "b": 1, "kb": 1_000, "mb": 1_000_000}
@@ -57,10 +58,16 @@ def treat(
         bool,
         typer.Option(help="Compare treated and original pages in headless Chromium, where it is installed."),
     ] = True,
+    patch: Annotated[
+        Path | None,
+        typer.Option(help="Also write changed pages as a unified diff, and its reverse beside it.", show_default=False),
+    ] = None,
 ) -> None:
     """Treat a site's images, or a folder of pictures, and write everything to a new folder."""
     if sum(map(bool, (fidelity, cap, quality))) > 1:
         raise UnusableInput("Give one of --fidelity, --cap and --quality.")
+    if patch and not patch.absolute().parent.is_dir():
+        raise UnusableInput(f"The folder {patch.absolute().parent} does not exist.")
     wanted = _formats(formats)
     rules = _rules(
         fidelity, cap, quality, formats=tuple(t for t in modern_tiers() if t in wanted), metadata=_metadata(metadata),
@@ -77,7 +84,12 @@ def treat(
     )
     stages = ("Reading files", "Measuring pages", "Treating images", "Comparing pages")
     with progress(stages) as bars:
-        done = treat_folder(Folder(folder), out, rules, options, (bars[0], bars[1], bars[2], bars[3]))
+        opened = Folder(folder)
+        done = treat_folder(opened, out, rules, options, (bars[0], bars[1], bars[2], bars[3]))
+    if patch:
+        back = patch.with_name(f"{patch.stem}.reverse{patch.suffix}")
+        for place, reverse in ((patch, False), (back, True)):
+            place.write_bytes(b"".join(patch_stream(done.handover, opened.read, reverse)))
     if as_json:
         print_json(treat_json(done))
         return

@@ -1,13 +1,14 @@
-"""The handover as a ZIP that is written while it is sent: no waiting, no copy on disk."""
+"""The handover as a ZIP or a patch that is written while it is sent: no waiting, no copy on disk."""
 
 from __future__ import annotations
 
 import io
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 from ivory_thistle.core.formats.table import extension_of, image_extensions
 from ivory_thistle.core.references.site import SiteReading
+from ivory_thistle.core.rewriting.patch import unified_diff
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.delivering import Handover
 
@@ -54,6 +55,16 @@ def zip_stream(site: SiteReading, handover: Handover, blobs: Blobs) -> Iterator[
                     entry.write(part)
                     yield pipe.taken()
     yield pipe.taken()
+
+
+def patch_stream(handover: Handover, read: Callable[[str], bytes], reverse: bool = False) -> Iterator[bytes]:
+    """Every rewritten page and style sheet as a unified diff, one after the other; `read` gives them as they were.
+
+    The new image files are not in it. `reverse`: from the rewritten ones back.
+    """
+    for path in handover.rewritten:
+        sides = (read(path), handover.texts[path])
+        yield unified_diff(path, *(reversed(sides) if reverse else sides))
 
 
 def _entry(path: str) -> zipfile.ZipInfo:

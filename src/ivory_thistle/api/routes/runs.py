@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import zlib
 from collections import defaultdict
 from typing import Literal
 
@@ -20,11 +21,12 @@ from ivory_thistle.api.stopping import add_stop_and_continue
 from ivory_thistle.core.formats.tiers import TIERS, measured_tier
 from ivory_thistle.core.states import State
 from ivory_thistle.store import tables as t
-from ivory_thistle.workflows.packing import zip_stream
+from ivory_thistle.workflows.packing import patch_stream, zip_stream
 from ivory_thistle.workflows.runs import ask_again, handover_of
 from ivory_thistle.workflows.settings import site_policy
 
 router = APIRouter(prefix="/runs/{run_id}", tags=["runs"])
+_PATCH_HEADER, _MOST_LINES, _LONGEST_LINE = 3, 2_000, 2_000
 
 
 def run_of(session: Session, run_id: int) -> t.Run:
@@ -119,9 +121,13 @@ def get_savings(run_id: int, session: SessionDep) -> schemas.SavingsOut:
     )
 
 
-def _archive_name(site: t.Site) -> str:
+def _file_name(site: t.Site, what: str) -> str:
     plain = re.sub(r"[^a-z0-9]+", "-", site.name.lower()).strip("-") or "site"
-    return f"{plain}-handover.zip"
+    return f"{plain}-{what}"
+
+
+def _attached(name: str) -> dict[str, str]:
+    return {"content-disposition": f'attachment; filename="{name}"'}
 
 
 @router.get("/handover")
@@ -141,7 +147,8 @@ def _handover(session: Session, run: t.Run, services: Services) -> schemas.Hando
         new_bytes=sum(f.bytes for f in handover.new_files),
         rewritten=list(handover.rewritten),
         faults=[schemas.FaultOut(kind=f.kind, path=f.path, message=f.message, line=f.line) for f in handover.faults],
-        archive_name=_archive_name(site),
+        archive_name=_file_name(site, "handover.zip"),
+        patch_name=_file_name(site, "changes.patch"),
     )
 
 
@@ -151,6 +158,34 @@ def download_handover(run_id: int, session: SessionDep, services: ServicesDep) -
     run = _finished(session, run_id)
     _, site = capture_of(session, run.capture_id)
     reading, _, handover = handover_of(session, run, services.blobs)
-    headers = {"content-disposition": f'attachment; filename="{_archive_name(site)}"'}
+    headers = _attached(_file_name(site, "handover.zip"))
     stream = zip_stream(reading, handover, services.blobs)
     return StreamingResponse(stream, media_type="application/zip", headers=headers)
+
+
+@router.get("/handover.patch", response_class=StreamingResponse)
+def download_patch(run_id: int, session: SessionDep, services: ServicesDep, reverse: bool = False) -> StreamingResponse:
+    """Every rewritten page and style sheet as a unified diff for `patch -p1` and `git apply`; `reverse`: back again."""
+    run = _finished(session, run_id)
+    _, site = capture_of(session, run.capture_id)
+    _, read, handover = handover_of(session, run, services.blobs)
+    name = _file_name(site, "changes-reverse.patch" if reverse else "changes.patch")
+    return StreamingResponse(patch_stream(handover, read, reverse), media_type="text/x-diff", headers=_attached(name))
+
+
+@router.get("/handover/changes")
+def get_changes(run_id: int, session: SessionDep, services: ServicesDep, path: str) -> schemas.ChangesOut:
+    """Every changed line of one rewritten page or style sheet, with a few lines around each."""
+    run = _finished(session, run_id)
+
+    def every() -> dict[str, bytes]:
+        _, read, handover = handover_of(session, run, services.blobs)
+        parts = zip(handover.rewritten, patch_stream(handover, read), strict=True)
+        return {path: zlib.compress(part) for path, part in parts}
+
+    packed = services.counts.get(run.capture_id, f"changes of {run_id} at {run.finished_at}", every).get(path)
+    if packed is None:
+        raise not_found("rewritten file")
+    lines = zlib.decompress(packed).decode("utf-8", "replace").split("\n")[_PATCH_HEADER:-1]
+    shown = [line[:_LONGEST_LINE] for line in lines[:_MOST_LINES]]
+    return schemas.ChangesOut(path=path, lines=shown, more=len(lines) - len(shown))

@@ -59,6 +59,7 @@ from ivory_thistle.api.schemas.pages import (
     Segment,
 )
 from ivory_thistle.api.schemas.runs import (
+    ChangesOut,
     Forecast,
     HandoverOut,
     LeftAlone,
@@ -92,6 +93,7 @@ __all__ = [
     "Bytes",
     "CapOut",
     "Capture",
+    "ChangesOut",
     "Cleared",
     "Connection",
     "Connections",

@@ -177,3 +177,15 @@ class HandoverOut(Out):
     rewritten: list[str]
     faults: list[FaultOut]
     archive_name: str
+    patch_name: str
+
+
+class ChangesOut(Out):
+    """Lines of a unified diff of one file: each begins with a blank, `-`, `+`, or `@@` where lines are left out.
+
+    Long lines are cut; `more` counts the lines that are not told.
+    """
+
+    path: str
+    lines: list[str]
+    more: int

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { Download } from "lucide-react";
+import { useState } from "react";
 import { api, told } from "@/shared/api/client";
 import { bytes, count, counted } from "@/shared/format/figures";
 import { buttonLook, Empty, Fact, Failed, Loading, Title } from "@/shared/ui/basics";
@@ -29,6 +30,7 @@ export function HandoverScreen() {
   if (handover.isPending) return <Loading screen what="the handover" />;
   if (handover.isError) return <Failed screen error={handover.error} again={() => handover.refetch()} />;
   const h = handover.data;
+  const patch = `/api/v1/runs/${site.run_id}/handover.patch`;
   return (
     <>
       <Title
@@ -51,7 +53,7 @@ export function HandoverScreen() {
         <Fact name="their bytes">{bytes(h.new_bytes)}</Fact>
         <Fact name="pages and style sheets rewritten">{count(h.rewritten.length)}</Fact>
       </dl>
-      <div className="grid max-w-[1000px] gap-10 lg:grid-cols-2">
+      <div className="grid gap-10 lg:grid-cols-[minmax(0,22rem)_minmax(0,1fr)]">
         <section>
           <h2 className="mb-3">What changes in a page</h2>
           <ul className="list-disc space-y-1.5 pl-5">
@@ -69,6 +71,19 @@ export function HandoverScreen() {
             manifest.json lists every new file with its original and settings; savings.csv has a row for each
             page.
           </p>
+          <h2 className="mt-8 mb-3">As a patch</h2>
+          <p className="mb-3">
+            The changed lines alone, as a unified diff for patch -p1 or git apply. The new image files are in
+            the archive.
+          </p>
+          <p className="flex flex-wrap gap-x-6 gap-y-2">
+            <a href={patch} download={h.patch_name}>
+              Download {h.patch_name}
+            </a>
+            <a href={`${patch}?reverse=true`} download={h.patch_name.replace(".patch", "-reverse.patch")}>
+              Download its reverse
+            </a>
+          </p>
         </section>
         <section>
           <h2 className="mb-3">{counted(h.rewritten.length, "file")} rewritten</h2>
@@ -77,13 +92,62 @@ export function HandoverScreen() {
               {f.message}
             </p>
           ))}
-          <ul className="figure max-h-[420px] overflow-y-auto whitespace-normal" tabIndex={0}>
+          <ul className="whitespace-normal">
             {h.rewritten.map((path) => (
-              <li key={path}>{path}</li>
+              <Rewritten key={path} run={site.run_id ?? 0} path={path} />
             ))}
           </ul>
         </section>
       </div>
     </>
+  );
+}
+
+/** A rewritten file that shows its changed lines when it is opened. */
+function Rewritten({ run, path }: { run: number; path: string }) {
+  const [open, setOpen] = useState(false);
+  return (
+    <li className="border-b border-rule">
+      <details onToggle={(event) => setOpen(event.currentTarget.open)}>
+        <summary className="figure min-h-6 cursor-pointer py-1 break-all">{path}</summary>
+        {open && <Changes run={run} path={path} />}
+      </details>
+    </li>
+  );
+}
+
+const LOOKS: Record<string, string> = {
+  "+": "border-stem",
+  "-": "border-madder text-ink-soft",
+  "@": "border-transparent text-ink-soft",
+};
+
+function Changes({ run, path }: { run: number; path: string }) {
+  const changes = useQuery({
+    queryKey: ["run", run, "changes", path],
+    queryFn: () =>
+      told(
+        api.GET("/api/v1/runs/{run_id}/handover/changes", {
+          params: { path: { run_id: run }, query: { path } },
+        }),
+      ),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  if (changes.isPending) return <Loading what="the changed lines" />;
+  if (changes.isError) return <Failed error={changes.error} again={() => changes.refetch()} />;
+  const { lines, more } = changes.data;
+  return (
+    <section className="mb-3" aria-label={`Changed lines of ${path}`}>
+      {lines.map((line, n) => (
+        <code
+          // biome-ignore lint/suspicious/noArrayIndexKey: the lines of a finished run never change
+          key={n}
+          className={`block border-l-4 pl-2 text-[0.8rem] break-all whitespace-pre-wrap ${LOOKS[line.charAt(0)] ?? "border-transparent"}`}
+        >
+          {line}
+        </code>
+      ))}
+      {more > 0 && <p>{counted(more, "more line")}; the patch has them all.</p>}
+    </section>
   );
 }

@@ -1015,6 +1015,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/handover.patch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Download Patch
+         * @description Every rewritten page and style sheet as a unified diff for `patch -p1` and `git apply`; `reverse`: back again.
+         */
+        get: operations["download_patch"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/handover/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Changes
+         * @description Every changed line of one rewritten page or style sheet, with a few lines around each.
+         */
+        get: operations["get_changes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/room": {
         parameters: {
             query?: never;
@@ -1165,6 +1205,20 @@ export interface components {
              * @description Whether it ended before it was done.
              */
             readonly can_go_on: boolean;
+        };
+        /**
+         * ChangesOut
+         * @description Lines of a unified diff of one file: each begins with a blank, `-`, `+`, or `@@` where lines are left out.
+         *
+         *     Long lines are cut; `more` counts the lines that are not told.
+         */
+        ChangesOut: {
+            /** Path */
+            path: string;
+            /** Lines */
+            lines: string[];
+            /** More */
+            more: number;
         };
         /**
          * Cleared
@@ -1361,6 +1415,8 @@ export interface components {
             faults: components["schemas"]["FaultOut"][];
             /** Archive Name */
             archive_name: string;
+            /** Patch Name */
+            patch_name: string;
         };
         /**
          * Health
@@ -4297,6 +4353,68 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    download_patch: {
+        parameters: {
+            query?: {
+                reverse?: boolean;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    get_changes: {
+        parameters: {
+            query: {
+                path: string;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangesOut"];
+                };
             };
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];

@@ -235,7 +235,10 @@ def test_a_run_treats_saves_and_hands_over(
     assert changes["lines"][0].startswith("@@") and changes["more"] == 0
     assert any(line.startswith("+") and "china-" in line for line in changes["lines"])
     unchanged = client.get(f"/api/v1/runs/{run['id']}/handover/changes", params={"path": "img/china.jpg"})
-    assert (unchanged.status_code, unchanged.json()["detail"]) == (404, "This rewritten file is not there, or not any more.")
+    assert (unchanged.status_code, unchanged.json()["detail"]) == (
+        404,
+        "This rewritten file is not there, or not any more.",
+    )
     for path in (p for p in site_folder.rglob("*") if p.suffix in (".jpg", ".png")):
         assert held[path.relative_to(site_folder).as_posix()] == path.read_bytes()
     manifest = json.loads(held["manifest.json"])

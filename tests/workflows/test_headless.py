@@ -2,19 +2,15 @@
 
 from __future__ import annotations
 
-import io
 import json
 import shutil
 import subprocess
-import sys
-from contextlib import redirect_stderr, redirect_stdout
-from dataclasses import dataclass
 from pathlib import Path
 
 import pytest
 from PIL import Image
 
-from ivory_thistle.cli.main import main
+from command_line import run
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.folders import treat_folder
@@ -23,27 +19,6 @@ from ivory_thistle.workflows.reporting import audit_json
 from pictures import camera_picture, opened, photograph, png_that_claims
 
 pytestmark = pytest.mark.usefixtures("kept")
-
-
-@dataclass(frozen=True)
-class Done:
-    """How a command ended and what it printed."""
-
-    returncode: int
-    stdout: str
-    stderr: str
-
-
-def run(*arguments: str) -> Done:
-    """A command in this process: to start another one takes longer than most commands."""
-    out, errors, code = io.StringIO(), io.StringIO(), 0
-    with redirect_stdout(out), redirect_stderr(errors), pytest.MonkeyPatch.context() as patch:
-        patch.setattr(sys, "argv", ["thistle", *arguments])
-        try:
-            main()
-        except SystemExit as end:
-            code = int(end.code or 0)
-    return Done(code, out.getvalue(), errors.getvalue())
 
 
 def contents(root: Path) -> dict[str, bytes]:

@@ -1,4 +1,4 @@
-"""Commands without server: audit and treat a folder. Exit code 0 when done, 2 on unusable arguments."""
+"""Commands without server. Exit code 0 when done, 1 where a check fails, 2 on unusable arguments."""
 
 from __future__ import annotations
 
@@ -9,11 +9,11 @@ from typing import Annotated
 
 import typer
 
-from ivory_thistle.cli.output import print_json, progress
+from ivory_thistle.cli.checking import check
+from ivory_thistle.cli.output import chosen_screens, print_json, progress
 from ivory_thistle.cli.treating import treat
 from ivory_thistle.core.errors import ThistleError, UnusableInput
 from ivory_thistle.core.references.site import SiteReading
-from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
 from ivory_thistle.core.words import kb
 from ivory_thistle.intake.browser import PageMeasurement
 from ivory_thistle.intake.crawling import CrawlOptions
@@ -26,6 +26,7 @@ from ivory_thistle.workflows.reporting import audit_json, measured_json
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=__doc__)
 app.command()(treat)
+app.command()(check)
 
 
 @app.command()
@@ -46,7 +47,7 @@ def audit(
     ] = False,
 ) -> None:
     """Read a site and weigh the images of every page."""
-    chosen = _screens(screens)
+    chosen = chosen_screens(screens)
     options = CrawlOptions(
         "", depth=depth, pages=pages, allow_private=own_server, respect_robots=not ignore_robots,
         seconds_between=0.02 if own_server else 0.2,
@@ -69,16 +70,6 @@ def audit(
         _print_audit(site)
 
 
-def _screens(names: str) -> list[Screen]:
-    """The screens of these names; all defaults for none. Raises UnusableInput for an unknown one."""
-    known = {s.name: s for s in DEFAULT_SCREENS}
-    wanted = [n.strip() for n in names.split(",") if n.strip()] or list(known)
-    unknown = next((n for n in wanted if n not in known), None)
-    if unknown:
-        raise UnusableInput(f"There is no screen {unknown!r}; there are {', '.join(known)}.")
-    return [known[n] for n in dict.fromkeys(wanted)]
-
-
 def _print_measured(measured: list[PageMeasurement]) -> None:
     how = "measured" if all(m.measured for m in measured) else "estimated from markup, for no browser is installed"
     typer.echo(f"Image bytes on the wire, at opening and scrolled through ({how}; kB = 1,000 bytes).")
@@ -95,7 +86,9 @@ def main() -> None:
     configure_log()
     try:
         load_formats()
-        app(standalone_mode=False)
+        code = app(standalone_mode=False)
+        if code:
+            sys.exit(code)
     except ThistleError as error:
         typer.echo(str(error), err=True)
         sys.exit(2)

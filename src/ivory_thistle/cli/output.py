@@ -1,4 +1,4 @@
-"""What the commands share: progress on a terminal, JSON, figures."""
+"""What the commands share: progress on a terminal, JSON, screens by name."""
 
 from __future__ import annotations
 
@@ -11,6 +11,8 @@ import typer
 from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
+from ivory_thistle.core.errors import UnusableInput
+from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
 from ivory_thistle.workflows.progress import Progress as Callback
 
 _errors = Console(stderr=True)
@@ -32,3 +34,13 @@ def progress(names: tuple[str, ...]) -> Iterator[tuple[Callback, ...]]:
 def print_json(content: dict[str, Any]) -> None:
     """On standard output."""
     typer.echo(json.dumps(content, indent=2, ensure_ascii=False))
+
+
+def chosen_screens(names: str) -> list[Screen]:
+    """The screens of these names; all defaults for none. Raises UnusableInput for an unknown one."""
+    known = {s.name: s for s in DEFAULT_SCREENS}
+    wanted = [n.strip() for n in names.split(",") if n.strip()] or list(known)
+    unknown = next((n for n in wanted if n not in known), None)
+    if unknown:
+        raise UnusableInput(f"There is no screen {unknown!r}; there are {', '.join(known)}.")
+    return [known[n] for n in dict.fromkeys(wanted)]

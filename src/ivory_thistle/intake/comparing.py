@@ -61,6 +61,8 @@ _FRAMED = f"""async (addresses) => {{
   await new Promise((done) => requestAnimationFrame(() => setTimeout(done, 0)));
   return frames.map((frame) => boxes(frame.contentWindow));
 }}"""
+_FOR_OTHERS = "<link rel=preload> has an unsupported `type` value"
+"""What Chromium says of a preload that is meant for browsers of another tier: no fault."""
 SWEEP = (320, 600, 768, 1024, 1280)
 """Other widths of the screen, in CSS px, at which boxes are compared."""
 _DECODED = """async () => {
@@ -127,8 +129,8 @@ class Difference:
 
 
 def compare_sites(
-    before: str,
-    after: str,
+    old_site: str,
+    new_site: str,
     pages: Sequence[str],
     screens: Sequence[Screen],
     known: dict[tuple[str, str], Seen] | None = None,
@@ -136,12 +138,13 @@ def compare_sites(
     stop: Callable[[], bool] = lambda: False,
     at_once: int = 2,
     sweep: Sequence[int] = SWEEP,
+    after: dict[tuple[str, str], Seen] | None = None,
 ) -> list[Difference]:
     """Loads the pages of the sites served at two addresses on every screen, and tells what is not as before.
 
     The widest screen of density 1 is swept over other widths as well. `known` keeps what was seen before the change,
-    by page and screen, for another comparison. A page that is never twice the same is told as one that
-    can't be compared.
+    by page and screen, for another comparison; `after` takes what was seen of the new site. A page that is never twice
+    the same is told as one that can't be compared.
     """
     found: list[Difference] = []
     seen_before: dict[tuple[str, str], Seen] = {} if known is None else known
@@ -152,13 +155,15 @@ def compare_sites(
         if stop():
             return True
         widths = sweep if screen.name == swept else ()
-        old = seen_before.get((page, screen.name)) or await _look_safely(browser, before, page, screen, widths)
+        old = seen_before.get((page, screen.name)) or await _look_safely(browser, old_site, page, screen, widths)
         seen_before[page, screen.name] = old
-        new = old if old.problem else await _look_safely(browser, after, page, screen, widths)
+        new = old if old.problem else await _look_safely(browser, new_site, page, screen, widths)
+        if after is not None:
+            after[page, screen.name] = new
         different = differences(page, screen.name, old, new)
         if different and not (old.problem or new.problem):
             # Chromium may take what it happens to have in memory already: only what differs again is a difference.
-            again = await _look_safely(browser, before, page, screen, widths)
+            again = await _look_safely(browser, old_site, page, screen, widths)
             if not differences(page, screen.name, again, new):
                 different = []
             elif differences(page, screen.name, old, again):
@@ -320,7 +325,7 @@ def _listen(page: Page, address: str, seen: Seen) -> list[tuple[Any, Callable[[A
             seen.images[answer.url.removeprefix(address)] = size
 
     def message(kind: str, text: str) -> None:
-        if kind in ("error", "warning", "pageerror"):
+        if kind in ("error", "warning", "pageerror") and _FOR_OTHERS not in text:
             seen.messages[f"{kind}: {text.replace(address, '')}"] += 1
 
     listening: list[tuple[Any, Callable[[Any], None]]] = [

@@ -1,0 +1,63 @@
+"""The command that checks a handed-over site against the original, in a browser."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from ivory_thistle.cli.output import chosen_screens, print_json, progress
+from ivory_thistle.core.errors import UnusableInput
+from ivory_thistle.core.formats.tiers import TIERS, Tier
+from ivory_thistle.core.words import kb
+from ivory_thistle.intake.folder import Folder
+from ivory_thistle.workflows.checking import check_json, check_junit, check_sites
+from ivory_thistle.workflows.reading import read_folder
+
+_FAILED = 1
+
+
+def check(
+    original: Annotated[Path, typer.Argument(help="The folder of the site as it was.", show_default=False)],
+    handed_over: Annotated[Path, typer.Argument(help="The folder that was made of it.", show_default=False)],
+    screens: Annotated[str, typer.Option(help="Screens, with commas between; all without.")] = "",
+    tiers: Annotated[
+        str, typer.Option(help="Audience tiers, with commas between; all that Chromium shows without.")
+    ] = "",
+    as_json: Annotated[bool, typer.Option("--json", help="Print the result as JSON.")] = False,
+    junit: Annotated[Path | None, typer.Option(help="Also write the result as JUnit XML.", show_default=False)] = None,
+) -> None:
+    """Hold a handed-over site against the original in headless Chromium. Exit code 1 where something is wrong."""
+    chosen, wanted = chosen_screens(screens), _tiers(tiers)
+    if junit and not junit.absolute().parent.is_dir():
+        raise UnusableInput(f"The folder {junit.absolute().parent} does not exist.")
+    before, after = Folder(original), Folder(handed_over)
+    with progress(("Reading files", "Checking pages")) as bars:
+        sites = read_folder(before, bars[0]), read_folder(after, bars[0])
+        if not any(not page.is_folder for page in sites[0].pages):
+            raise UnusableInput(f"{original} holds no web page.")
+        report = check_sites(sites[0], before.read, sites[1], after.read, chosen, wanted, bars[1])
+    if junit:
+        junit.write_bytes(check_junit(report))
+    if as_json:
+        print_json(check_json(report))
+    else:
+        for checked in report.failed:
+            for words in checked.wrong:
+                typer.echo(f"{checked.page}, {checked.screen}, {checked.tier}: {words}")
+        weighed = f"{kb(sum(c.before for c in report.pages))} before, {kb(sum(c.after for c in report.pages))} after"
+        passed = len(report.pages) - len(report.failed)
+        typer.echo(f"{passed} of {len(report.pages)} loads of pages pass; their images: {weighed}.")
+    if report.failed:
+        raise typer.Exit(_FAILED)
+
+
+def _tiers(names: str) -> list[Tier]:
+    """The tiers of these names; all that Chromium shows for none. Raises UnusableInput for an unknown one."""
+    known = [name for name, row in TIERS.items() if row.in_chromium]
+    wanted = [n.strip() for n in names.split(",") if n.strip()] or known
+    unknown = next((n for n in wanted if n not in known), None)
+    if unknown:
+        raise UnusableInput(f"There is no tier {unknown!r} to check; there are {', '.join(known)}.")
+    return list(dict.fromkeys(wanted))

@@ -1,0 +1,102 @@
+"""A handed-over site is checked in Chromium in every tier: what is right passes, what was spoilt is named."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from collections.abc import Callable
+from pathlib import Path
+from xml.etree import ElementTree
+
+import pytest
+
+from command_line import run
+from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.intake.folder import Folder
+from ivory_thistle.workflows.folders import TreatOptions, treat_folder
+
+pytestmark = [pytest.mark.browser, pytest.mark.usefixtures("kept")]
+
+
+@pytest.fixture
+def handed_over(site_folder: Path, tmp_path: Path, kept: Path) -> Path:
+    """The little site, treated without a look at it."""
+    treat_folder(Folder(site_folder), tmp_path / "out", Rules(fixed=True), TreatOptions(compare=False))
+    return tmp_path / "out"
+
+
+def test_what_was_handed_over_passes_in_every_tier(site_folder: Path, tmp_path: Path) -> None:
+    """Two pages on two screens in three tiers; older tiers load their own formats, as foretold."""
+    handed_over, junit = tmp_path / "out", tmp_path / "check.xml"
+    treat_folder(Folder(site_folder), handed_over, Rules(fixed=True))
+    options = ("--screens", "phone,desktop", "--json", "--junit", str(junit))
+    done = run("check", str(site_folder), str(handed_over), *options)
+    assert done.returncode == 0, done.stdout
+    told = json.loads(done.stdout)
+    assert told["passed"] and len(told["pages"]) == 2 * 2 * 3
+    weighs = {c["tier"]: c["after"] for c in told["pages"] if (c["page"], c["screen"]) == ("index.html", "phone")}
+    assert weighs["avif"] < weighs["baseline"]
+    assert all(c["after"] == c["foretold"] < c["before"] for c in told["pages"])
+    root = ElementTree.parse(junit).getroot()
+    assert (root.tag, root.get("tests"), root.get("failures")) == ("testsuites", "12", "0")
+    assert {case.get("name") for case in root.iter("testcase")} == {"index.html", "more/second.html"}
+
+
+def without_a_file(out: Path) -> None:
+    """The AVIF file that phones load is gone."""
+    for file in out.glob("img/cat-*"):
+        file.unlink()
+
+
+def in_another_box(out: Path) -> None:
+    """A rule that the original has not."""
+    sheet = out / "css/main.css"
+    sheet.write_text(sheet.read_text() + "img{width:50px}")
+
+
+def heavier(out: Path) -> None:
+    """A file took the place of a lighter one."""
+    for file in out.glob("img/cat-*"):
+        shutil.copy(out / "img/coffee-2x.jpg", file)
+
+
+def without_a_page(out: Path) -> None:
+    """A page is gone."""
+    (out / "index.html").unlink()
+
+
+@pytest.mark.parametrize(
+    ("spoil", "words"),
+    [
+        (without_a_file, "1 images are broken."),
+        (in_another_box, "boxes changed"),
+        (heavier, "bytes of images are loaded instead of"),
+        (without_a_page, "The page is not there any more."),
+    ],
+)
+def test_what_was_spoilt_is_named(
+    site_folder: Path, handed_over: Path, tmp_path: Path, spoil: Callable[[Path], None], words: str
+) -> None:
+    """With its page, screen and tier, in words and as JUnit XML; exit code 1."""
+    spoil(handed_over)
+    junit = tmp_path / "check.xml"
+    options = ("--screens", "phone", "--tiers", "avif", "--junit", str(junit))
+    done = run("check", str(site_folder), str(handed_over), *options)
+    assert done.returncode == 1
+    assert any(line.startswith("index.html, phone, avif: ") and words in line for line in done.stdout.splitlines())
+    failure = next(ElementTree.parse(junit).getroot().iter("failure"))
+    assert failure.get("message")
+
+
+@pytest.mark.parametrize(
+    ("options", "words"),
+    [
+        (("--tiers", "jpeg"), "There is no tier 'jpeg' to check; there are avif, webp, baseline.\n"),
+        (("--screens", "watch"), "There is no screen 'watch'; there are phone, tablet, laptop, desktop.\n"),
+        (("--junit", "/does/not/exist.xml"), "The folder /does/not does not exist.\n"),
+    ],
+)
+def test_what_can_not_be_checked_is_said(site_folder: Path, options: tuple[str, ...], words: str) -> None:
+    """In one line, before anything is read."""
+    done = run("check", str(site_folder), str(site_folder), *options)
+    assert (done.returncode, done.stderr) == (2, words)

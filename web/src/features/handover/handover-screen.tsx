@@ -64,6 +64,10 @@ export function HandoverScreen() {
             <li>
               Width and height are given where they were missing, so the page does not jump while it loads.
             </li>
+            <li>
+              Where Chromium was at hand, sizes follow from boxes measured at many widths. The largest picture
+              of the first screen is loaded first, and what no first screen shows later.
+            </li>
             <li>Backgrounds in style sheets get image-set(), with a plain fallback before it.</li>
             <li>Every byte outside the changed tags stays as it was.</li>
           </ul>
@@ -122,6 +126,11 @@ const LOOKS: Record<string, string> = {
   "@": "border-transparent text-ink-soft",
 };
 
+/** "@@ -11,7 +12,9 @@" in words: where the rewritten file goes on. */
+function fromLine(mark: string): string {
+  return `line ${/\+(\d+)/.exec(mark)?.[1] ?? "?"}`;
+}
+
 function Changes({ run, path }: { run: number; path: string }) {
   const changes = useQuery({
     queryKey: ["run", run, "changes", path],
@@ -144,7 +153,7 @@ function Changes({ run, path }: { run: number; path: string }) {
           key={n}
           className={`block border-l-4 pl-2 text-[0.8rem] break-all whitespace-pre-wrap ${LOOKS[line.charAt(0)] ?? "border-transparent"}`}
         >
-          {line}
+          {line.startsWith("@@") ? fromLine(line) : line}
         </code>
       ))}
       {more > 0 && <p>{counted(more, "more line")}; the patch has them all.</p>}

@@ -8,13 +8,16 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from sqlalchemy import Engine
 
 from ivory_thistle.core.images.facts import read_facts
 from ivory_thistle.core.treatment.ladder import Step
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.store.database import sessions
 from ivory_thistle.store.kept import Kept
 from ivory_thistle.workflows import treating
+from ivory_thistle.workflows.room import Places, clear_spare, room_taken
 from ivory_thistle.workflows.treating import TaskResult, Treatment, treat
 from pictures import encoded, photograph
 
@@ -130,3 +133,16 @@ def test_what_was_used_longest_ago_goes_first(picture: Path, tmp_path: Path) -> 
     assert [kept.find(t.key) is not None for t in treatments] == [True, False, True]
     assert kept.hold_to(0) > 0
     assert list(kept.blobs.every()) == []
+
+
+@pytest.mark.database
+def test_the_room_that_it_takes_is_told_and_given_back(engine: Engine, picture: Path, tmp_path: Path) -> None:
+    """All of it is spare: nothing needs it but the work that it saves."""
+    kept, blobs = tmp_path / "kept", Blobs(str(tmp_path / "blobs"))
+    treat(blobs.url, asked(picture), picture, str(kept))
+    places = Places(tmp_path / "uploads", tmp_path / "staging", None, kept)
+    with sessions(engine)() as session:
+        part = next(room for room in room_taken(session, blobs, places) if room.kind == "kept")
+    assert part.bytes == part.spare == sum(p.stat().st_size for p in kept.rglob("*") if p.is_file()) > 0
+    assert clear_spare(sessions(engine), blobs, places) >= part.spare
+    assert Kept(str(kept)).find(asked(picture).key) is None

@@ -27,6 +27,7 @@ from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import connect, migrate, sessions
 from ivory_thistle.store.mariadb import MariaDb, port_is_free
+from ivory_thistle.workflows.kept import kept_folder
 from ivory_thistle.workflows.plugged import load_formats
 from ivory_thistle.workflows.room import Places
 
@@ -113,7 +114,8 @@ def opened(data: Path, demo: Path | None = None, access: Access | None = None) -
         counts = Counts()
         jobs = JobsProcess(url, blobs.url, data / "staging", made, counts.forget)
         own = None if os.environ.get(DATABASE) else database.data
-        services = Services(made, blobs, jobs, Places(data / "uploads", data / "staging", own), counts)
+        places = Places(data / "uploads", data / "staging", own, kept_folder())
+        services = Services(made, blobs, jobs, places, counts)
         if demo:
             add_demo(services, demo)
         jobs.start()

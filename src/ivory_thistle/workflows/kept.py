@@ -6,6 +6,7 @@ import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from hashlib import sha256
+from pathlib import Path
 
 import structlog
 
@@ -24,6 +25,12 @@ DEFAULT_LIMIT = 2_000_000_000
 def kept_url() -> str:
     """Where treatments are kept; empty for nowhere."""
     return os.environ.get(PLACE, "")
+
+
+def kept_folder() -> Path | None:
+    """The folder where treatments are kept; None for nowhere, and for places that are no folder of this machine."""
+    url = kept_url()
+    return Path(url).absolute() if url and "://" not in url else None
 
 
 def kept_limit() -> int:

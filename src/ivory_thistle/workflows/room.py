@@ -15,8 +15,9 @@ from ivory_thistle.core.states import State
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import in_transaction
+from ivory_thistle.store.kept import Kept
 
-RoomKind = Literal["contents", "database", "uploads", "staging"]
+RoomKind = Literal["contents", "kept", "database", "uploads", "staging"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,11 +32,15 @@ class Room:
 
 @dataclass(frozen=True, slots=True)
 class Places:
-    """Where things are kept: uploads, what is unpacked or fetched, and the database (None: elsewhere)."""
+    """Where things are kept: uploads, what is unpacked or fetched, and the database (None: elsewhere).
+
+    `kept`: renditions for later, which nothing needs but a treatment that would make them again.
+    """
 
     uploads: Path
     staging: Path
     database: Path | None
+    kept: Path | None = None
 
 
 def room_taken(session: Session, blobs: Blobs, places: Places) -> list[Room]:
@@ -47,8 +52,10 @@ def room_taken(session: Session, blobs: Blobs, places: Places) -> list[Room]:
     staged = [(size, place) for place, size in _files(places.staging)]
     spare_staging = tuple(_spare_staging(session, places))
     database = [size for _, size in _files(places.database)] if places.database else []
+    kept = [size for _, size in _files(places.kept)] if places.kept else []
     return [
         Room("contents", sum(s for s, _ in contents), len(contents), sum(s for s, spare in contents if spare)),
+        Room("kept", sum(kept), len(kept), sum(kept)),
         Room("database", sum(database), len(database), 0),
         Room("uploads", sum(s for s, _ in uploads), len(uploads), sum(s for s, p in uploads if str(p) in left)),
         Room(
@@ -69,6 +76,10 @@ def clear_spare(sessions: sessionmaker[Session], blobs: Blobs, places: Places) -
         if digest not in needed:
             blobs.remove(digest)
             freed += size
+    if places.kept:
+        before = sum(size for _, size in _files(places.kept))
+        Kept(str(places.kept)).hold_to(0)
+        freed += before - sum(size for _, size in _files(places.kept))
     for place in uploads:
         freed += place.stat().st_size
         place.unlink(missing_ok=True)

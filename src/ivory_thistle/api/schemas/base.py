@@ -11,6 +11,7 @@ from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.states import State
 from ivory_thistle.core.treatment.roles import Role
 from ivory_thistle.core.treatment.rules import Fidelity
+from ivory_thistle.workflows.room import RoomKind
 
 BudgetState = Literal["within", "near", "over"]
 
@@ -91,7 +92,7 @@ class Job(Out):
 class Room(Out):
     """What a part of the data folder takes; `spare` bytes are needed by nothing any more."""
 
-    kind: Literal["contents", "database", "uploads", "staging"]
+    kind: RoomKind
     bytes: int
     files: int
     spare: int

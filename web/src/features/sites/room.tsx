@@ -8,6 +8,7 @@ import { useNotice } from "@/shared/ui/notices";
 
 const NAMES: Record<Schemas["Room"]["kind"], string> = {
   contents: "Pictures, pages and what was made of them",
+  kept: "Renditions kept, so that none is encoded twice",
   database: "Database",
   uploads: "Uploaded archives not read yet",
   staging: "Unpacked or fetched, still being read",

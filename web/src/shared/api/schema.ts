@@ -2146,7 +2146,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "contents" | "database" | "uploads" | "staging";
+            kind: "contents" | "kept" | "database" | "uploads" | "staging";
             /** Bytes */
             bytes: number;
             /** Files */

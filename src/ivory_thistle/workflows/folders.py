@@ -14,7 +14,7 @@ from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.findings.audit import site_roles
 from ivory_thistle.core.formats.tiers import Tier, measured_tier
 from ivory_thistle.core.images.resize import Resize, target_size
-from ivory_thistle.core.references.site import SiteReading
+from ivory_thistle.core.references.site import SiteReading, is_page
 from ivory_thistle.core.rewriting.delivery import NAMES_PATTERN, NewFile
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.core.treatment.guessing import guessed_slots
@@ -111,13 +111,13 @@ def treat_folder(
     read, pages measured, images treated and pages compared.
     """
     out = _usable(out, folder)
+    if (options.size or options.widths or options.only) and any(is_page(path) for path in folder.paths()[0]):
+        what = "widths, sizes and formats follow from where a site shows its images"
+        raise UnusableInput(f"{folder.root} holds web pages: {what}. They can be given for folders of pictures alone.")
     site = read_folder(folder, progress[0])
     if not site.pages and not site.images:
         raise UnusableInput(f"{folder.root} holds no web page and no picture.")
     pictures_only = all(page.is_folder for page in site.pages)
-    if not pictures_only and (options.size or options.widths or options.only):
-        what = "widths, sizes and formats follow from where a site shows its images"
-        raise UnusableInput(f"{folder.root} holds web pages: {what}. They can be given for folders of pictures alone.")
     staging = Path(tempfile.mkdtemp(prefix=f".{out.name}-", dir=out.parent))
     try:
         at_hand = _at_hand(folder, site, options, progress[1])

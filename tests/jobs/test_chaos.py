@@ -22,7 +22,7 @@ from PIL import Image
 ROUNDS = int(os.environ.get("THISTLE_CHAOS_ROUNDS", "3"))
 IMAGES = 60
 RESUMES_WITHIN_SECONDS = 15.0
-pytestmark = pytest.mark.database
+pytestmark = [pytest.mark.database, pytest.mark.alone]
 
 
 def write_pictures(folder: Path) -> None:
@@ -31,10 +31,10 @@ def write_pictures(folder: Path) -> None:
     noise = np.random.default_rng(7)
     for number in range(IMAGES):
         coarse = noise.integers(0, 255, (9, 12, 3), np.uint8)
-        Image.fromarray(coarse).resize((480, 360), Image.Resampling.BICUBIC).save(
+        Image.fromarray(coarse).resize((320, 240), Image.Resampling.BICUBIC).save(
             folder / f"{number:02}.jpg", quality=92
         )
-    shown = "".join(f'<img src="{n:02}.jpg" width=480 height=360 alt="">' for n in range(IMAGES))
+    shown = "".join(f'<img src="{n:02}.jpg" width=320 height=240 alt="">' for n in range(IMAGES))
     (folder / "index.html").write_text(f"<!doctype html><title>Pictures</title>{shown}")
 
 

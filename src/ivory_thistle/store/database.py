@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import random
 import time
 from collections.abc import Callable
@@ -21,6 +22,9 @@ _GIVE_WAY = frozenset({1205, 1213, 1020})
 _AWAY = frozenset({1053, 1927, 1021, 1114, 1158, 1159, 1160, 1161, 2002, 2003, 2006, 2013, 2014, 2055})
 _TRIES = 6
 T = TypeVar("T")
+# A database that ends breaks connections while they are given back. Whoever used one is told (`is_away`); the pool
+# would tell it once more, with a traceback.
+logging.getLogger("sqlalchemy.pool").setLevel(logging.CRITICAL)
 
 
 def connect(url: str) -> Engine:

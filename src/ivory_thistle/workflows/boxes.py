@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from ivory_thistle.core.references.site import Page, Placement
-from ivory_thistle.core.rewriting.elements import Timing
+from ivory_thistle.core.references.site import Page
+from ivory_thistle.core.rewriting.elements import Timing, sharing
 from ivory_thistle.core.rewriting.fitting import Sample, fit_sizes, widest_of
 from ivory_thistle.core.rewriting.site import Limits
 from ivory_thistle.core.selection.screen import Screen
@@ -30,31 +30,17 @@ def take_boxes(
 
 def _sizes(page: Page, widths: dict[int, tuple[Sample, ...]]) -> dict[int, str]:
     """One value for all `img`s that show the same file: else a browser would load it in several widths."""
+    owners = {p.choice_start: p.tag_start for p in page.placements if p.element == "img" and p.tag_start in widths}
+    files: dict[int, set[str]] = {at: set() for at in owners.values()}
+    for p in page.placements:
+        # A `source` of a `picture` is shown in the box of its `img`.
+        if p.file and p.choice_start in owners:
+            files[owners[p.choice_start]].add(p.file)
     found: dict[int, str] = {}
-    for group in _sharing(page.placements, widths):
-        said = fit_sizes(widest_of([widths[at] for at in sorted(group)]))
+    for group in sharing(files):
+        said = fit_sizes(widest_of([widths[at] for at in group]))
         found |= dict.fromkeys(group, said) if said else {}
     return found
-
-
-def _sharing(placements: Sequence[Placement], known: dict[int, tuple[Sample, ...]]) -> list[set[int]]:
-    """The `img`s (where their tags begin) that share a file, also through the sources of their `picture`."""
-    files: dict[int, set[str]] = {}
-    owners = {p.choice_start: p.tag_start for p in placements if p.element == "img" and p.tag_start in known}
-    for p in placements:
-        at = owners.get(p.choice_start)
-        if at is not None and p.file:
-            files.setdefault(at, set()).add(p.file)
-    groups: list[tuple[set[str], set[int]]] = []
-    for at, named in files.items():
-        apart, members = [], {at}
-        for others, tags in groups:
-            if others.isdisjoint(named):
-                apart.append((others, tags))
-            else:
-                named, members = named | others, members | tags
-        groups = [*apart, (named, members)]
-    return [members for _, members in groups]
 
 
 def _timing(by_tag: dict[int, SweptImage], screens: Sequence[Screen]) -> dict[int, Timing]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 
@@ -110,17 +110,27 @@ def elements_of(source: Source, by_tag: Mapping[int, list[Placement]], allowed: 
     return found
 
 
-def families(elements: Iterable[BoxElement]) -> list[list[BoxElement]]:
+def families(elements: Sequence[BoxElement]) -> list[list[BoxElement]]:
     """Elements grouped so that those which share a file stand together."""
-    groups: list[tuple[set[str], list[BoxElement]]] = []
-    for element in elements:
-        files, members = set(element.files), [element]
-        apart = []
-        for known, others in groups:
-            if known.isdisjoint(files):
-                apart.append((known, others))
-            else:
-                files |= known
-                members = [*others, *members]
-        groups = [*apart, (files, members)]
-    return [members for _, members in groups]
+    groups = sharing({n: element.files for n, element in enumerate(elements)})
+    return [[elements[n] for n in group] for group in groups]
+
+
+def sharing(files: Mapping[int, Collection[str]]) -> list[list[int]]:
+    """Keys grouped so that those which share a file stand together, also by way of others; in order, linear."""
+    heads = {key: key for key in files}
+
+    def head(key: int) -> int:
+        while heads[key] != key:
+            heads[key] = heads[heads[key]]
+            key = heads[key]
+        return key
+
+    first: dict[str, int] = {}
+    for key, named in files.items():
+        for file in named:
+            heads[head(key)] = head(first.setdefault(file, key))
+    groups: dict[int, list[int]] = {}
+    for key in files:
+        groups.setdefault(head(key), []).append(key)
+    return list(groups.values())

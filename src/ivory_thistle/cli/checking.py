@@ -9,10 +9,12 @@ import typer
 
 from ivory_thistle.cli.output import chosen_screens, print_json, progress
 from ivory_thistle.core.errors import UnusableInput
-from ivory_thistle.core.formats.tiers import TIERS, Tier
+from ivory_thistle.core.formats.tiers import Tier
 from ivory_thistle.core.words import kb
 from ivory_thistle.intake.folder import Folder
-from ivory_thistle.workflows.checking import check_json, check_junit, check_sites
+from ivory_thistle.workflows.check_reports import check_json, check_junit
+from ivory_thistle.workflows.checking import Checked, Checker, Side, checkable_tiers, without_pictures
+from ivory_thistle.workflows.progress import Progress
 from ivory_thistle.workflows.reading import read_folder
 
 _FAILED = 1
@@ -37,26 +39,46 @@ def check(
         sites = read_folder(before, bars[0]), read_folder(after, bars[0])
         if not any(not page.is_folder for page in sites[0].pages):
             raise UnusableInput(f"{original} holds no web page.")
-        report = check_sites(sites[0], before.read, sites[1], after.read, chosen, wanted, bars[1])
+        checked = _all(Checker(Side(sites[0], before.read), Side(sites[1], after.read), chosen, wanted), bars[1])
     if junit:
-        junit.write_bytes(check_junit(report))
+        junit.write_bytes(check_junit(checked))
     if as_json:
-        print_json(check_json(report))
+        print_json(check_json(checked))
     else:
-        for checked in report.failed:
-            for words in checked.wrong:
-                typer.echo(f"{checked.page}, {checked.screen}, {checked.tier}: {words}")
-        weighed = f"{kb(sum(c.before for c in report.pages))} before, {kb(sum(c.after for c in report.pages))} after"
-        passed = len(report.pages) - len(report.failed)
-        typer.echo(f"{passed} of {len(report.pages)} loads of pages pass; their images: {weighed}.")
-    if report.failed:
+        _tell(checked)
+    if any(c.wrong for c in checked):
         raise typer.Exit(_FAILED)
+
+
+def _all(checker: Checker, on_load: Progress) -> list[Checked]:
+    """Everything that there is to check, in the order of pages."""
+    found: list[Checked] = []
+
+    def keep(checked: Checked) -> None:
+        found.append(without_pictures(checked))
+        on_load(len(found), checker.total)
+
+    checker.run(keep)
+    order = {path: n for n, path in enumerate(checker.pages)}
+    return sorted(found, key=lambda c: order[c.page])
+
+
+def _tell(checked: list[Checked]) -> None:
+    for one in checked:
+        for wrong in one.wrong:
+            typer.echo(f"{one.page}, {one.screen}, {one.tier}: {wrong}")
+    unsure = sorted({c.page for c in checked if not c.sure})
+    for path in unsure:
+        typer.echo(f"{path} is never twice the same; its boxes can't be compared.")
+    weighed = f"{kb(sum(c.before for c in checked))} before, {kb(sum(c.after for c in checked))} after"
+    passed = sum(not c.wrong for c in checked)
+    typer.echo(f"{passed} of {len(checked)} loads of pages pass; their images: {weighed}.")
 
 
 def _tiers(names: str) -> list[Tier]:
     """The tiers of these names; all that Chromium shows for none. Raises UnusableInput for an unknown one."""
-    known = [name for name, row in TIERS.items() if row.in_chromium]
-    wanted = [n.strip() for n in names.split(",") if n.strip()] or known
+    known = checkable_tiers()
+    wanted = [n.strip() for n in names.split(",") if n.strip()] or list(known)
     unknown = next((n for n in wanted if n not in known), None)
     if unknown:
         raise UnusableInput(f"There is no tier {unknown!r} to check; there are {', '.join(known)}.")

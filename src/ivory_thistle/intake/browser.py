@@ -31,15 +31,9 @@ from ivory_thistle.intake.chromium import (
     fresh_page,
     in_browsers,
 )
+from ivory_thistle.intake.vitals import OBSERVE, VITALS
 
 _LOOK = Path(__file__).with_name("look.js").read_text(encoding="utf-8")
-_BEFORE = """
-window.__thistle = {lcp: null, shifts: []};
-new PerformanceObserver((l) => { for (const e of l.getEntries()) window.__thistle.lcp = e; })
-  .observe({type: 'largest-contentful-paint', buffered: true});
-new PerformanceObserver((l) => window.__thistle.shifts.push(...l.getEntries().filter((e) => !e.hadRecentInput)))
-  .observe({type: 'layout-shift', buffered: true});
-"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -201,7 +195,7 @@ async def _measure(browser: Browser, place: _Place, path: str, screen: Screen, s
         watch = _Images(page, place)
         if place.read is not None:
             await page.route(lambda url: not url.startswith(f"{place.address}/"), partial(_answer, place))
-        await page.add_init_script(_BEFORE)
+        await page.add_init_script(OBSERVE)
         problem = ""
         try:
             await page.goto(f"{place.address}/{quote(path)}", wait_until="load", timeout=LOAD_SECONDS * 1000)
@@ -210,7 +204,7 @@ async def _measure(browser: Browser, place: _Place, path: str, screen: Screen, s
                 raise
             problem = f"{path} was still loading after {LOAD_SECONDS:g} seconds on the {screen.name} screen."
         await watch.quiet()
-        vitals = await page.evaluate(_VITALS)
+        vitals = await page.evaluate(VITALS)
         watch.opening = False
         await page.evaluate(SCROLL)
         await watch.quiet()
@@ -232,16 +226,6 @@ async def _measure(browser: Browser, place: _Place, path: str, screen: Screen, s
         )
 
 
-_VITALS = """() => {
-  const {lcp, shifts} = window.__thistle;
-  const name = (n) => !n || !n.tagName ? '' : n.tagName.toLowerCase() + (n.currentSrc ? ' ' + n.currentSrc : '');
-  return {
-    lcp: lcp && lcp.url || '',
-    element: lcp && lcp.element ? lcp.element.tagName.toLowerCase() : '',
-    shift: shifts.reduce((sum, s) => sum + s.value, 0),
-    shifting: [...new Set(shifts.flatMap((s) => s.sources.map((x) => name(x.node))).filter(Boolean))].slice(0, 20),
-  };
-}"""
 _STYLED = frozenset({"background", "before", "after"})
 
 

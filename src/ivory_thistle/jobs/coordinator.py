@@ -25,6 +25,7 @@ from ivory_thistle.store.blobs import Blobs, StorageError, told_of_disk
 from ivory_thistle.store.database import answers, in_transaction, is_away
 from ivory_thistle.workflows.auditing import ask_for_audit, audit_capture
 from ivory_thistle.workflows.capturing import capture_from
+from ivory_thistle.workflows.checks import check_run
 from ivory_thistle.workflows.kept import kept_url, let_go_of_the_oldest
 from ivory_thistle.workflows.measuring import measure_capture
 from ivory_thistle.workflows.runs import keep_result, settle_run, waiting_tasks
@@ -58,6 +59,7 @@ class Coordinator:
         self.workers = Workers()
         self._kinds: Mapping[jobs.JobTable, Callable[[int], State]] = {
             t.Capture: self._capture, t.Audit: self._audit, t.Run: self._run, t.Measurement: self._measurement,
+            t.Check: self._check,
         }  # fmt: skip
 
     def wake(self) -> None:
@@ -193,6 +195,10 @@ class Coordinator:
         )
         in_transaction(self._sessions, lambda session: ask_for_audit(session, capture_id))
         return self._cut_short() if self._stop_asked(t.Measurement, measurement_id) else State.DONE
+
+    def _check(self, check_id: int) -> State:
+        whole = check_run(check_id, self._sessions, self._blobs, lambda: self._stop_asked(t.Check, check_id))
+        return State.DONE if whole else self._cut_short()
 
     def _outcomes(self, run_id: int, waiting: Mapping[int, Treatment]) -> Iterator[Outcome]:
         """What becomes of the tasks, as it comes."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import Any
 
 from ivory_thistle.core.faults import Fault
@@ -29,7 +29,7 @@ from ivory_thistle.workflows.reporting import LoadReport, report
 from ivory_thistle.workflows.settling import Settler
 
 MANIFEST_KIND = "ivory-thistle-handover"
-_MANIFEST_NAMES = ("manifest.json", "handover-manifest.json")
+MANIFEST_NAMES = ("manifest.json", "handover-manifest.json")
 _SAVINGS_NAMES = ("savings.csv", "handover-savings.csv")
 
 
@@ -128,7 +128,7 @@ def prepare_handover(
     rewritten = tuple(sorted(texts))
     if texts or kept:
         previous = previous_manifest(site, at_hand.read)
-        texts[_own_name(site, _MANIFEST_NAMES, previous is not None)] = _manifest(
+        texts[_own_name(site, MANIFEST_NAMES, previous is not None)] = _manifest(
             site, deliveries.values(), kept, treated, rewritten, savings, rules, previous
         )
         texts[_own_name(site, _SAVINGS_NAMES, previous is not None)] = savings_csv(savings)
@@ -152,9 +152,36 @@ def _own_name(site: SiteReading, names: tuple[str, str], was_ours: bool) -> str:
     return names[0] if names[0] not in site.files or was_ours else names[1]
 
 
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """What a check said of a handover: when it ended, of how many loads of pages, and how many failed."""
+
+    at: str
+    loads: int
+    failed: int
+    screens: tuple[str, ...]
+    tiers: tuple[str, ...]
+
+    @property
+    def passed(self) -> bool:
+        """Whether nothing failed."""
+        return not self.failed
+
+
+def with_verdict(manifest: bytes, verdict: Verdict) -> bytes:
+    """The manifest, telling what a check said."""
+    content = json.loads(manifest)
+    content["check"] = {"passed": verdict.passed, **asdict(verdict)}
+    return _json(content)
+
+
+def _json(content: Mapping[str, Any]) -> bytes:
+    return (json.dumps(content, indent=2, ensure_ascii=False) + "\n").encode()
+
+
 def previous_manifest(site: SiteReading, read: Callable[[str], bytes]) -> dict[str, Any] | None:
     """The manifest of an earlier handover in the same folder, if there is one."""
-    for name in _MANIFEST_NAMES:
+    for name in MANIFEST_NAMES:
         if name in site.files:
             try:
                 found = json.loads(read(name))
@@ -205,4 +232,4 @@ def _manifest(
         "decisions": {d.path: list(words.get(d.path, ())) for d in deliveries},
         "rewritten": sorted({*rewritten, *(previous or {}).get("rewritten", [])}),
     }
-    return (json.dumps(content, indent=2, ensure_ascii=False) + "\n").encode()
+    return _json(content)

@@ -98,6 +98,8 @@ def _needed(session: Session) -> Iterator[str]:
         select(t.Image.thumbnail).where(t.Image.capture_id.in_(kept)),
         select(t.Rendition.sha256).join(t.Task).where(t.Task.image_id.in_(images)),
         select(t.PageScreen.screenshot).join(t.Measurement).where(t.Measurement.capture_id.in_(kept)),
+        select(t.CheckedLoad.picture_before).join(t.Check).join(t.Run).where(t.Run.capture_id.in_(kept)),
+        select(t.CheckedLoad.picture_after).join(t.Check).join(t.Run).where(t.Run.capture_id.in_(kept)),
     )
     for query in queries:
         yield from (digest for digest in session.scalars(query) if digest)

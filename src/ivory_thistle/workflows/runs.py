@@ -2,27 +2,24 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from collections.abc import Callable
 
 from sqlalchemy import delete, func, insert, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.images.facts import ImageFacts
-from ivory_thistle.core.references.site import SiteReading
-from ivory_thistle.core.rewriting.delivery import Delivery, NewFile
-from ivory_thistle.core.rewriting.site import Limits, SiteRewriter
+from ivory_thistle.core.rewriting.delivery import NewFile
 from ivory_thistle.core.states import State
 from ivory_thistle.core.treatment.ladder import Step
-from ivory_thistle.core.treatment.rendition import RenditionFacts, facts_of, fields_of
+from ivory_thistle.core.treatment.rendition import fields_of
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import in_transaction
-from ivory_thistle.workflows.at_hand import AtHand, stored_at_hand
-from ivory_thistle.workflows.delivering import Handover, TreatedImage, deliver, deliveries_of, prepare_handover
+from ivory_thistle.workflows.at_hand import stored_at_hand
+from ivory_thistle.workflows.delivering import Handover, deliver
+from ivory_thistle.workflows.made import made_by
 from ivory_thistle.workflows.planning import plan
 from ivory_thistle.workflows.settings import site_screens
 from ivory_thistle.workflows.storing import role_of
@@ -132,15 +129,6 @@ def ask_again(session: Session, run_id: int) -> int:
     return int(done.rowcount)  # type: ignore[attr-defined]
 
 
-@dataclass(frozen=True, slots=True)
-class _Made:
-    """A run's capture with what the run has made of it so far."""
-
-    at_hand: AtHand
-    treated: list[TreatedImage]
-    deliveries: Mapping[str, Delivery]
-
-
 def settle_run(run_id: int, sessions: sessionmaker[Session], blobs: Blobs, stop: Callable[[], bool]) -> bool:
     """Finds what the pages of a run whose tasks are done can bear, and keeps savings, limits and report.
 
@@ -150,7 +138,7 @@ def settle_run(run_id: int, sessions: sessionmaker[Session], blobs: Blobs, stop:
         run = session.get_one(t.Run, run_id)
         capture = session.get_one(t.Capture, run.capture_id)
         screens = site_screens(session.get_one(t.Site, capture.site_id))
-        made, rules = _made_by(session, run, blobs), Rules.from_dict(run.rules)
+        made, rules = made_by(session, run, blobs), Rules.from_dict(run.rules)
         said = (
             select(t.Image.path, t.Task.reason)
             .join(t.Task, t.Task.image_id == t.Image.id)
@@ -173,13 +161,14 @@ def settle_run(run_id: int, sessions: sessionmaker[Session], blobs: Blobs, stop:
     def finish(session: Session) -> None:
         run = session.get_one(t.Run, run_id)
         run.limits, run.report = delivered.limits.as_dict(), delivered.report.as_dict()
-        _keep_savings(session, run, delivered.handover)
+        run.settled, run.taken_back = None, None
+        keep_savings(session, run, delivered.handover)
 
     in_transaction(sessions, finish)
     return True
 
 
-def _keep_savings(session: Session, run: t.Run, handover: Handover) -> None:
+def keep_savings(session: Session, run: t.Run, handover: Handover) -> None:
     """Stores the savings of a settled run."""
     page_ids = dict(session.execute(select(t.Page.path, t.Page.id).where(t.Page.capture_id == run.capture_id)).all())
     session.execute(delete(t.PageSaving).where(t.PageSaving.run_id == run.id))
@@ -191,37 +180,3 @@ def _keep_savings(session: Session, run: t.Run, handover: Handover) -> None:
     if rows:
         session.execute(insert(t.PageSaving), rows)
     run.savings = {"before": handover.savings.before, **handover.savings.after}
-
-
-def handover_of(session: Session, run: t.Run, blobs: Blobs) -> tuple[SiteReading, Callable[[str], bytes], Handover]:
-    """The handover of a run, within the limits that were found when it ended."""
-    made = _made_by(session, run, blobs)
-    limits = Limits.from_dict(run.limits) if run.limits else Limits()
-    site, read = made.at_hand.site, made.at_hand.read
-    rewrite = SiteRewriter(site, made.deliveries, read).rewrite(limits)
-    rules = Rules.from_dict(run.rules)
-    return site, read, prepare_handover(made.at_hand, made.treated, rules, made.deliveries, rewrite)
-
-
-def _made_by(session: Session, run: t.Run, blobs: Blobs) -> _Made:
-    at_hand = stored_at_hand(session, run.capture_id, blobs)
-    renditions: dict[str, list[RenditionFacts]] = defaultdict(list)
-    tasks: dict[str, tuple[tuple[str, ...], int]] = {}
-    rows = session.execute(
-        select(t.Image.sha256, t.Task.words, t.Task.widths, t.Rendition)
-        .join(t.Task, t.Task.image_id == t.Image.id)
-        .join(t.Rendition, t.Rendition.task_id == t.Task.id)
-        .where(t.Task.run_id == run.id, t.Task.state == "done")
-        .order_by(t.Rendition.id)
-    )
-    for digest, words, widths, r in rows:
-        tasks[digest] = tuple(words), max(widths, default=0)
-        # The module that brought a tier may be gone.
-        if r.tier in TIERS:
-            renditions[digest].append(facts_of(r))
-    treated = [
-        TreatedImage(i, tuple(renditions[i.facts.sha256]), *tasks[i.facts.sha256])
-        for i in at_hand.site.images
-        if i.facts.sha256 in tasks
-    ]
-    return _Made(at_hand, treated, deliveries_of(at_hand.site, treated))

@@ -19,7 +19,8 @@ from ivory_thistle.core.rewriting.offers import Form
 from ivory_thistle.core.rewriting.site import Limits, SiteRewrite, SiteRewriter
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.intake.chromium import browser_binary
-from ivory_thistle.intake.comparing import Difference, Seen, compare_sites
+from ivory_thistle.intake.comparing import Pair, compare_sites
+from ivory_thistle.intake.differences import Difference, Seen
 from ivory_thistle.intake.site_server import serve_site
 from ivory_thistle.intake.sweeping import sweep_pages
 from ivory_thistle.workflows.boxes import take_boxes
@@ -89,6 +90,10 @@ class Settler:
             rewrite, comparison = self._by_looks(limits, rewrite, on_page)
         loads = [one for path in self._pages for one in self._loads.get(path, ())]
         return Settled(limits, rewrite, loads, comparison)
+
+    def keep_light(self, limits: Limits, pages: Collection[str]) -> SiteRewrite:
+        """Rewrites under given limits, and narrows them until none of the pages is predicted to load more."""
+        return self._by_loads(limits, pages)
 
     def _measure_boxes(self, limits: Limits, on_page: Progress) -> Progress:
         """Measures the boxes of pages that have new files; gives what tells of the pages that come after these."""
@@ -175,7 +180,7 @@ class Settler:
         different: list[Difference] = []
         done = 0
 
-        def one() -> None:
+        def one(pair: Pair) -> None:
             nonlocal done
             done += 1
             on_page(min(done, len(changed) * len(self._screens)), len(changed) * len(self._screens))
@@ -209,7 +214,7 @@ class Settler:
         rewrite: SiteRewrite,
         pages: Sequence[str],
         known: dict[tuple[str, str], Seen],
-        on_page: Callable[[], None],
+        on_pair: Callable[[Pair], None],
     ) -> list[Difference]:
         site, read = self._handed_over(rewrite)
         aliases = self._site.aliases
@@ -217,7 +222,7 @@ class Settler:
             serve_site(self._site.files, self._read, aliases) as before,
             serve_site(site.files, read, aliases) as after,
         ):
-            return compare_sites(before, after, pages, self._screens, known, on_page, self._stop)
+            return compare_sites(before, after, pages, self._screens, known, on_pair, self._stop)
 
     def _take_back(
         self, path: str, found: Sequence[Difference], limits: Limits, rewrite: SiteRewrite

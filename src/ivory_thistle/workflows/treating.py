@@ -39,9 +39,10 @@ _LIBRARIES = (
     "opencv-python-headless",
 )
 _ENCODING = ("formats", "images", "quality", "search", "treatment")
-# These decide which widths are made, and which fidelity holds for a role; both are asked for by themselves.
+# These decide which widths are made, which fidelity holds for a role (both are asked for by themselves), and when
+# something leaves.
 _ONLY_PLANNED = frozenset(
-    {"fidelity", "lettering", "dense_less", "widths", "max_width", "most_rungs", "leave_below_bytes"}
+    {"fidelity", "lettering", "dense_less", "widths", "max_width", "most_rungs", "leave_below_bytes", "demand_check"}
 )
 
 

@@ -252,6 +252,7 @@ def add_run(
     keep_p3: bool = False,
     sharpen: bool = False,
     svg_scripts: bool = False,
+    demand_check: bool = False,
 ) -> schemas.Run:
     """Starts a treatment of the whole site or of chosen images; one that is going on already is returned instead.
 
@@ -266,6 +267,7 @@ def add_run(
     rules = replace(
         Rules.at_fidelity(score) if score else Rules(fixed=fidelity == "fixed"),
         metadata=metadata, keep_p3=keep_p3, sharpen=sharpen, svg_scripts=svg_scripts,
+        demand_check=demand_check,
     )  # fmt: skip
     ids = None
     if chosen is not None:

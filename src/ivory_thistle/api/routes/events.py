@@ -12,6 +12,7 @@ from sse_starlette import EventSourceResponse, ServerSentEvent
 from ivory_thistle.api import schemas
 from ivory_thistle.api.figures import run_out
 from ivory_thistle.api.routes.captures import capture_of
+from ivory_thistle.api.routes.checks import check_of, check_out
 from ivory_thistle.api.routes.measurements import measurement_of, measurement_out
 from ivory_thistle.api.routes.runs import run_of
 from ivory_thistle.api.services import Services, ServicesDep, SessionDep
@@ -65,3 +66,10 @@ def measurement_events(
     """Progress of a measurement, as events named `progress` that hold a Measurement."""
     measurement_of(session, measurement_id)
     return _watch(services, request, lambda s: measurement_out(s, measurement_of(s, measurement_id)))
+
+
+@router.get("/checks/{check_id}/events", response_class=EventSourceResponse)
+def check_events(check_id: int, request: Request, session: SessionDep, services: ServicesDep) -> EventSourceResponse:
+    """Progress of a check, as events named `progress` that hold a Check."""
+    check_of(session, check_id)
+    return _watch(services, request, lambda s: check_out(s, check_of(s, check_id)))

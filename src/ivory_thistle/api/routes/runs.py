@@ -20,9 +20,12 @@ from ivory_thistle.api.services import Services, ServicesDep, SessionDep
 from ivory_thistle.api.stopping import add_stop_and_continue
 from ivory_thistle.core.formats.tiers import TIERS, measured_tier
 from ivory_thistle.core.states import State
+from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store import tables as t
+from ivory_thistle.workflows.checks import verdict_on
+from ivory_thistle.workflows.made import HandedOver, handover_of
 from ivory_thistle.workflows.packing import patch_stream, zip_stream
-from ivory_thistle.workflows.runs import ask_again, handover_of
+from ivory_thistle.workflows.runs import ask_again
 from ivory_thistle.workflows.settings import site_policy
 
 router = APIRouter(prefix="/runs/{run_id}", tags=["runs"])
@@ -41,11 +44,20 @@ def _row(run_id: int, session: SessionDep) -> t.Run:
     return run_of(session, run_id)
 
 
-def _finished(session: Session, run_id: int) -> t.Run:
+def finished_run(session: Session, run_id: int, to_change: bool = False) -> t.Run:
+    """The run, where it is done; others wait with changing it until this one is over."""
     run = run_of(session, run_id)
+    if to_change:
+        session.refresh(run, with_for_update=True)
     if run.state != State.DONE:
         raise ProblemError(409, "not-finished", "Not finished", "This run is not finished yet; wait for its end.")
     return run
+
+
+def content_of(session: Session, run: t.Run, services: Services) -> str:
+    """The SHA-256 of a run's handover as it is now."""
+    what = f"content of {run.id} at {run.finished_at}"
+    return services.counts.get(run.capture_id, what, lambda: handover_of(session, run, services.blobs).content)
 
 
 @router.get("")
@@ -86,7 +98,7 @@ def list_tasks(
 @router.get("/savings")
 def get_savings(run_id: int, session: SessionDep) -> schemas.SavingsOut:
     """Bytes before and after, for the site and every page, in each tier."""
-    run = _finished(session, run_id)
+    run = finished_run(session, run_id)
     _, site = capture_of(session, run.capture_id)
     assert run.savings is not None
     policy = site_policy(site)
@@ -133,54 +145,65 @@ def _attached(name: str) -> dict[str, str]:
 @router.get("/handover")
 def get_handover(run_id: int, session: SessionDep, services: ServicesDep) -> schemas.HandoverOut:
     """What the handover of a finished run holds."""
-    run = _finished(session, run_id)
+    run = finished_run(session, run_id)
     what = f"handover of {run_id} at {run.finished_at}"
     return services.counts.get(run.capture_id, what, lambda: _handover(session, run, services))
 
 
 def _handover(session: Session, run: t.Run, services: Services) -> schemas.HandoverOut:
     _, site = capture_of(session, run.capture_id)
-    reading, _, handover = handover_of(session, run, services.blobs)
+    handed_over = handover_of(session, run, services.blobs)
+    handover = handed_over.handover
     return schemas.HandoverOut(
-        files=len({*reading.files, *handover.texts, *(f.path for f in handover.new_files)}),
+        files=len({*handed_over.site.files, *handover.texts, *(f.path for f in handover.new_files)}),
         new_files=len(handover.new_files),
         new_bytes=sum(f.bytes for f in handover.new_files),
         rewritten=list(handover.rewritten),
         faults=[schemas.FaultOut(kind=f.kind, path=f.path, message=f.message, line=f.line) for f in handover.faults],
         archive_name=_file_name(site, "handover.zip"),
         patch_name=_file_name(site, "changes.patch"),
+        demands_check=Rules.from_dict(run.rules).demand_check,
+        taken_back=len(run.taken_back or []),
     )
+
+
+def _leaving(session: Session, run_id: int, services: Services) -> tuple[t.Site, HandedOver]:
+    """What is handed over of a run, with what a check said of it; refused where the rules demand that it passed."""
+    run = finished_run(session, run_id)
+    _, site = capture_of(session, run.capture_id)
+    handed_over = handover_of(session, run, services.blobs)
+    verdict = verdict_on(session, run, handed_over.content)
+    if Rules.from_dict(run.rules).demand_check and not (verdict and verdict.passed):
+        words = "The rules of this run say that nothing leaves before a check has passed. Check the handover first."
+        raise ProblemError(409, "not-checked", "Not checked", words)
+    return site, handed_over.noting(verdict)
 
 
 @router.get("/handover.zip", response_class=StreamingResponse)
 def download_handover(run_id: int, session: SessionDep, services: ServicesDep) -> StreamingResponse:
     """The handover as a ZIP, written while it is sent."""
-    run = _finished(session, run_id)
-    _, site = capture_of(session, run.capture_id)
-    reading, _, handover = handover_of(session, run, services.blobs)
-    headers = _attached(_file_name(site, "handover.zip"))
-    stream = zip_stream(reading, handover, services.blobs)
-    return StreamingResponse(stream, media_type="application/zip", headers=headers)
+    site, leaving = _leaving(session, run_id, services)
+    stream = zip_stream(leaving.site, leaving.handover, services.blobs)
+    return StreamingResponse(stream, media_type="application/zip", headers=_attached(_file_name(site, "handover.zip")))
 
 
 @router.get("/handover.patch", response_class=StreamingResponse)
 def download_patch(run_id: int, session: SessionDep, services: ServicesDep, reverse: bool = False) -> StreamingResponse:
     """Every rewritten page and style sheet as a unified diff for `patch -p1` and `git apply`; `reverse`: back again."""
-    run = _finished(session, run_id)
-    _, site = capture_of(session, run.capture_id)
-    _, read, handover = handover_of(session, run, services.blobs)
+    site, leaving = _leaving(session, run_id, services)
     name = _file_name(site, "changes-reverse.patch" if reverse else "changes.patch")
-    return StreamingResponse(patch_stream(handover, read, reverse), media_type="text/x-diff", headers=_attached(name))
+    stream = patch_stream(leaving.handover, leaving.read, reverse)
+    return StreamingResponse(stream, media_type="text/x-diff", headers=_attached(name))
 
 
 @router.get("/handover/changes")
 def get_changes(run_id: int, session: SessionDep, services: ServicesDep, path: str) -> schemas.ChangesOut:
     """Every changed line of one rewritten page or style sheet, with a few lines around each."""
-    run = _finished(session, run_id)
+    run = finished_run(session, run_id)
 
     def every() -> dict[str, bytes]:
-        _, read, handover = handover_of(session, run, services.blobs)
-        parts = zip(handover.rewritten, patch_stream(handover, read), strict=True)
+        of = handover_of(session, run, services.blobs)
+        parts = zip(of.handover.rewritten, patch_stream(of.handover, of.read), strict=True)
         return {path: zlib.compress(part) for path, part in parts}
 
     packed = services.counts.get(run.capture_id, f"changes of {run_id} at {run.finished_at}", every).get(path)

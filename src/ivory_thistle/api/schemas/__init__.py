@@ -14,6 +14,16 @@ from ivory_thistle.api.schemas.base import (
     TierOut,
     Vocabulary,
 )
+from ivory_thistle.api.schemas.checks import (
+    Check,
+    CheckedLoad,
+    CheckedLoads,
+    SpotOut,
+    TakeBack,
+    TakenBack,
+    VitalsOut,
+    WrongOut,
+)
 from ivory_thistle.api.schemas.findings import (
     AuditState,
     BudgetFigures,
@@ -94,6 +104,9 @@ __all__ = [
     "CapOut",
     "Capture",
     "ChangesOut",
+    "Check",
+    "CheckedLoad",
+    "CheckedLoads",
     "Cleared",
     "Connection",
     "Connections",
@@ -149,11 +162,16 @@ __all__ = [
     "SiteFromAddress",
     "SiteFromFolder",
     "SlotOut",
+    "SpotOut",
+    "TakeBack",
+    "TakenBack",
     "TaskList",
     "TaskRow",
     "Texts",
     "TierName",
     "TierOut",
     "TomlText",
+    "VitalsOut",
     "Vocabulary",
+    "WrongOut",
 ]

@@ -169,7 +169,10 @@ class LoadReport(Out):
 
 
 class HandoverOut(Out):
-    """What a handover holds."""
+    """What a handover holds. `demands_check`: nothing leaves before a check has passed.
+
+    `taken_back` images were given a safer form by hand.
+    """
 
     files: int
     new_files: int
@@ -178,6 +181,8 @@ class HandoverOut(Out):
     faults: list[FaultOut]
     archive_name: str
     patch_name: str
+    demands_check: bool
+    taken_back: int
 
 
 class ChangesOut(Out):

@@ -37,7 +37,9 @@ def damage_map(original: Prepared, array: NDArray[np.uint8]) -> Plane:
     for ground, found in original.grounds.items():
         scales = [s for s in _MAP_SCALES if (s, _LUMA) in found.planes]
         losses: dict[int, list[Plane]] = {}
-        for scale, number, rows, planes in strips_of(array, ground, [(_LUMA,) for _ in scales]):
+        # In small pictures, some scales tell nothing of the luminance.
+        wanted = [(_LUMA,) if s in scales else () for s in range(max(scales, default=-1) + 1)]
+        for scale, number, rows, planes in strips_of(array, ground, wanted):
             plane = planes[_LUMA]
             loss = similarity_loss(found.planes[scale, _LUMA][number], plane, rows, blurred(plane, rows))
             losses.setdefault(scale, []).append(loss[:, RADIUS:-RADIUS])

@@ -34,7 +34,8 @@ class Rules:
     A tier's files must on average save `tier_share` and `tier_bytes` over those of the next tier, a replacement
     `worth_share` or `worth_bytes`. `metadata` is what is kept of EXIF and XMP; `keep_p3` leaves Display P3 pictures in
     their wide gamut; `sharpen` tries a slight sharpening after strong reduction. `svg` makes vector drawings smaller,
-    `svg_scripts` also takes their scripts out; `animations` converts animations.
+    `svg_scripts` also takes their scripts out; `animations` converts animations. `demand_check`: nothing is handed over
+    before a check in a browser has passed.
 
     Defaults are common practice without a source: WebP 80, JPEG 80, AVIF between 50 and 90 (56 has about the
     structural similarity of JPEG 80 on the photographs measured, docs/decisions/0004); a hero 1,920 px wide;
@@ -62,6 +63,7 @@ class Rules:
     svg: bool = True
     svg_scripts: bool = False
     animations: bool = True
+    demand_check: bool = False
 
     def fidelity_for(self, role: Role, kind: str, dense: bool = False) -> int:
         """The score that a file of an image must keep; `dense`: only dense screens load it."""

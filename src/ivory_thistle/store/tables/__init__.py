@@ -2,6 +2,7 @@
 
 from ivory_thistle.store.tables.base import Base, Job, now
 from ivory_thistle.store.tables.captures import Audit, Capture, CaptureFile, Fault, Finding, Image, Page, Placement
+from ivory_thistle.store.tables.checks import Check, CheckedLoad
 from ivory_thistle.store.tables.measurements import Measurement, PageScreen, PageWeight, Slot
 from ivory_thistle.store.tables.runs import PageSaving, Rendition, Run, Task
 from ivory_thistle.store.tables.sites import RoleChoice, Site
@@ -11,6 +12,8 @@ __all__ = [
     "Base",
     "Capture",
     "CaptureFile",
+    "Check",
+    "CheckedLoad",
     "Fault",
     "Finding",
     "Image",

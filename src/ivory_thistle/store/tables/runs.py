@@ -15,7 +15,8 @@ class Run(Job, Base):
     """One execution of treatments. While its pages are compared in a browser, it is finishing.
 
     `savings` holds the site's bytes before and after in each tier, `limits` what was found not to be safe in its pages,
-    `report` what they load: all three once the run is done.
+    `report` what they load: all three once the run is done. `taken_back` are the images that a person gave a safer form
+    on a page afterwards, `settled` the limits without these.
     """
 
     __tablename__ = "run"
@@ -25,6 +26,8 @@ class Run(Job, Base):
     savings: Mapped[dict[str, Any] | None]
     limits: Mapped[dict[str, Any] | None]
     report: Mapped[dict[str, Any] | None]
+    settled: Mapped[dict[str, Any] | None]
+    taken_back: Mapped[list[Any] | None]
     compared: Mapped[int] = mapped_column(default=0)
     to_compare: Mapped[int] = mapped_column(default=0)
     __table_args__ = (Index(None, "capture_id", "id"), Index(None, "state"), OPTIONS)

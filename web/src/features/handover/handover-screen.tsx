@@ -6,6 +6,7 @@ import { api, told } from "@/shared/api/client";
 import { bytes, count, counted } from "@/shared/format/figures";
 import { buttonLook, Empty, Fact, Failed, Loading, Title } from "@/shared/ui/basics";
 import { useSite } from "@/shared/ui/site-context";
+import { Check } from "./check";
 
 /** What leaves: originals untouched, new files beside them, pages rewritten. */
 export function HandoverScreen() {
@@ -53,6 +54,7 @@ export function HandoverScreen() {
         <Fact name="their bytes">{bytes(h.new_bytes)}</Fact>
         <Fact name="pages and style sheets rewritten">{count(h.rewritten.length)}</Fact>
       </dl>
+      <Check run={site.run_id ?? 0} />
       <div className="grid gap-10 lg:grid-cols-[minmax(0,22rem)_minmax(0,1fr)]">
         <section>
           <h2 className="mb-3">What changes in a page</h2>

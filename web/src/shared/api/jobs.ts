@@ -1,4 +1,4 @@
-/** Stopping a job and going on with it, the same for captures, runs and measurements. */
+/** Stopping a job and going on with it, the same for every kind of job. */
 import { useMutation } from "@tanstack/react-query";
 import { useNotice } from "@/shared/ui/notices";
 import { api, type Schemas, told } from "./client";
@@ -7,6 +7,7 @@ type Jobs = {
   captures: Schemas["Capture"];
   runs: Schemas["Run"];
   measurements: Schemas["Measurement"];
+  checks: Schemas["Check"];
 };
 export type JobKind = keyof Jobs;
 type Act = "stop" | "continue";
@@ -34,6 +35,14 @@ const CALLS: { [K in JobKind]: (id: number, act: Act) => Promise<Jobs[K]> } = {
       act === "stop"
         ? api.POST("/api/v1/measurements/{measurement_id}/stop", params)
         : api.POST("/api/v1/measurements/{measurement_id}/continue", params),
+    );
+  },
+  checks: (check_id, act) => {
+    const params = { params: { path: { check_id } } };
+    return told(
+      act === "stop"
+        ? api.POST("/api/v1/checks/{check_id}/stop", params)
+        : api.POST("/api/v1/checks/{check_id}/continue", params),
     );
   },
 };

@@ -4,14 +4,14 @@ import type { Schemas } from "./client";
 import type { JobKind } from "./jobs";
 
 /**
- * Watches a run or capture by server-sent events and puts what comes into the query of that key.
+ * Watches a job by server-sent events and puts what comes into the query of that key.
  * The browser reconnects by itself; at the end, everything that shows the site is asked anew.
  */
 export function useProgress(
   kind: JobKind,
   id: number | undefined,
   going: boolean,
-  seen: (now: Schemas["Run"] & Schemas["Capture"] & Schemas["Measurement"]) => void,
+  seen: (now: Schemas["Run"] & Schemas["Capture"] & Schemas["Measurement"] & Schemas["Check"]) => void,
 ): void {
   const queries = useQueryClient();
   // biome-ignore lint/correctness/useExhaustiveDependencies: `seen` may be a new function each time

@@ -35,6 +35,12 @@ export const runQuery = (runId: number) =>
     queryFn: () => told(api.GET("/api/v1/runs/{run_id}", { params: { path: { run_id: runId } } })),
   });
 
+export const checkQuery = (runId: number) =>
+  queryOptions({
+    queryKey: ["run", runId, "check"],
+    queryFn: () => told(api.GET("/api/v1/runs/{run_id}/check", { params: { path: { run_id: runId } } })),
+  });
+
 export const imageQuery = (captureId: number, imageId: number) =>
   queryOptions({
     queryKey: ["capture", captureId, "image", imageId],

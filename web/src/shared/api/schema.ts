@@ -104,6 +104,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/checks/{check_id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Check Events
+         * @description Progress of a check, as events named `progress` that hold a Check.
+         */
+        get: operations["check_events"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites": {
         parameters: {
             query?: never;
@@ -875,6 +895,150 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Newest Check
+         * @description The run's newest check, if there is one.
+         */
+        get: operations["get_newest_check"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Check
+         * @description Starts a check of a finished run's handover; one that is going on already is returned instead.
+         */
+        post: operations["add_check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/taken-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Taken Back
+         * @description Gives one image on one page the next safer form, or leaves it as it was; savings and handover follow.
+         */
+        post: operations["add_taken_back"];
+        /**
+         * Undo Taken Back
+         * @description Undoes the last of these changes.
+         */
+        delete: operations["undo_taken_back"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/checks/{check_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop Check
+         * @description Stops it within two seconds; what is finished is kept, and it can go on later.
+         */
+        post: operations["stop_check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/checks/{check_id}/continue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Continue Check
+         * @description Goes on with it where it was stopped, paused or failed.
+         */
+        post: operations["continue_check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/checks/{check_id}/loads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Checked Loads
+         * @description What was checked, or of it what failed, in the order it was.
+         */
+        get: operations["list_checked_loads"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/checks/{check_id}/loads/{load_id}/{side}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Page Picture
+         * @description The whole page as Chromium showed it, one pixel a CSS px, where something was wrong.
+         */
+        get: operations["get_page_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}": {
         parameters: {
             query?: never;
@@ -1221,6 +1385,97 @@ export interface components {
             more: number;
         };
         /**
+         * Check
+         * @description A check with its progress: loads of pages in all, those done, and those where something is wrong.
+         *
+         *     `current`: it was of the handover as it is now. `unsure` loads are of pages that are never twice the same.
+         */
+        Check: {
+            state: components["schemas"]["State"];
+            /** Error */
+            error: string | null;
+            /** Id */
+            id: number;
+            /** Run Id */
+            run_id: number;
+            /** Screens */
+            screens: string[];
+            /** Tiers */
+            tiers: string[];
+            /** Total */
+            total: number;
+            /** Done */
+            done: number;
+            /** Failed */
+            failed: number;
+            /** Unsure */
+            unsure: number;
+            /** Current */
+            current: boolean;
+            /** Seconds Left */
+            seconds_left: number | null;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Finished At */
+            finished_at: string | null;
+            /**
+             * Going
+             * @description Whether it waits or is under way.
+             */
+            readonly going: boolean;
+            /**
+             * Can Go On
+             * @description Whether it ended before it was done.
+             */
+            readonly can_go_on: boolean;
+        };
+        /**
+         * CheckedLoad
+         * @description One page on one screen in one tier: bytes of its images, what is wrong, and how it looks (100 for the same).
+         */
+        CheckedLoad: {
+            /** Id */
+            id: number;
+            /** Path */
+            path: string;
+            /** Screen */
+            screen: string;
+            /** Tier */
+            tier: string;
+            /** Before */
+            before: number;
+            /** After */
+            after: number;
+            /** Foretold */
+            foretold: number | null;
+            /** Failed */
+            failed: boolean;
+            /** Sure */
+            sure: boolean;
+            /** Wrong */
+            wrong: components["schemas"]["WrongOut"][];
+            /** Score */
+            score: number | null;
+            spot: components["schemas"]["SpotOut"] | null;
+            vitals_before: components["schemas"]["VitalsOut"] | null;
+            vitals_after: components["schemas"]["VitalsOut"] | null;
+            /** Has Pictures */
+            has_pictures: boolean;
+        };
+        /**
+         * CheckedLoads
+         * @description A stretch of what was checked.
+         */
+        CheckedLoads: {
+            /** Items */
+            items: components["schemas"]["CheckedLoad"][];
+            /** Next */
+            next: string | null;
+        };
+        /**
          * Cleared
          * @description How many bytes were freed.
          */
@@ -1400,7 +1655,9 @@ export interface components {
         };
         /**
          * HandoverOut
-         * @description What a handover holds.
+         * @description What a handover holds. `demands_check`: nothing leaves before a check has passed.
+         *
+         *     `taken_back` images were given a safer form by hand.
          */
         HandoverOut: {
             /** Files */
@@ -1417,6 +1674,10 @@ export interface components {
             archive_name: string;
             /** Patch Name */
             patch_name: string;
+            /** Demands Check */
+            demands_check: boolean;
+            /** Taken Back */
+            taken_back: number;
         };
         /**
          * Health
@@ -2038,6 +2299,18 @@ export interface components {
             role: ("hero" | "background" | "content" | "thumbnail" | "logo" | "icon" | "decoration" | "social card") | null;
         };
         /**
+         * PlacedImage
+         * @description An `img` of the original page: where its tag begins, its line, and the file it names.
+         */
+        PlacedImage: {
+            /** At */
+            at: number;
+            /** Line */
+            line: number;
+            /** Path */
+            path: string;
+        };
+        /**
          * PlacementOut
          * @description One use of an image by a page, with its place in the source.
          */
@@ -2453,6 +2726,20 @@ export interface components {
             bytes: number;
         };
         /**
+         * SpotOut
+         * @description Where a page's picture differs most, in CSS px from the page's top left.
+         */
+        SpotOut: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+        };
+        /**
          * State
          * @description Where a job stands.
          *
@@ -2474,6 +2761,29 @@ export interface components {
             pages: number;
             /** Reason */
             reason: string;
+        };
+        /**
+         * TakeBack
+         * @description Which `img` of which page gets a safer form, or is left alone.
+         */
+        TakeBack: {
+            /** Path */
+            path: string;
+            /** At */
+            at: number;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "safer" | "leave";
+        };
+        /**
+         * TakenBack
+         * @description How many images were given a safer form by hand, and can be given back one by one.
+         */
+        TakenBack: {
+            /** Count */
+            count: number;
         };
         /**
          * TaskList
@@ -2533,6 +2843,18 @@ export interface components {
             toml: string;
         };
         /**
+         * VitalsOut
+         * @description A page's largest contentful paint (element and milliseconds) and its layout shift.
+         */
+        VitalsOut: {
+            /** Element */
+            element: string;
+            /** Milliseconds */
+            milliseconds: number;
+            /** Shift */
+            shift: number;
+        };
+        /**
          * Vocabulary
          * @description The words that the interface offers: tiers (the most modern first), roles, and fidelities.
          */
@@ -2543,6 +2865,16 @@ export interface components {
             roles: ("hero" | "background" | "content" | "thumbnail" | "logo" | "icon" | "decoration" | "social card")[];
             /** Fidelities */
             fidelities: components["schemas"]["FidelityOut"][];
+        };
+        /**
+         * WrongOut
+         * @description One thing that is wrong, and the images that it is about, where that is known.
+         */
+        WrongOut: {
+            /** Words */
+            words: string;
+            /** Placed */
+            placed: components["schemas"]["PlacedImage"][];
         };
     };
     responses: {
@@ -2744,6 +3076,34 @@ export interface operations {
             header?: never;
             path: {
                 measurement_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    check_events: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                check_id: number;
             };
             cookie?: never;
         };
@@ -3869,6 +4229,7 @@ export interface operations {
                 keep_p3?: boolean;
                 sharpen?: boolean;
                 svg_scripts?: boolean;
+                demand_check?: boolean;
             };
             header?: never;
             path: {
@@ -4130,6 +4491,254 @@ export interface operations {
                 measurement_id: number;
                 screen: string;
                 page_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    get_newest_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Check"] | null;
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    add_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Check"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    add_taken_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeBack"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenBack"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    undo_taken_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenBack"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    stop_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                check_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Check"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    continue_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                check_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Check"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    list_checked_loads: {
+        parameters: {
+            query?: {
+                which?: "failed" | "all";
+                after?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                check_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckedLoads"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    get_page_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                check_id: number;
+                load_id: number;
+                side: "before" | "after";
             };
             cookie?: never;
         };

@@ -1,0 +1,104 @@
+"""Whether two pictures of one page look alike: as a whole, and where they differ most."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from ivory_thistle.core.quality.damage import Spot, damage_map, worst_spots
+from ivory_thistle.core.quality.ssimulacra2 import prepare, score
+
+LEAST_SCORE = 40.0
+"""Files of the lean fidelity keep 50; boxes that are off by a part of a pixel cost a little more."""
+LEAST_AT_WORST = -20.0
+"""A spot below shows something else, or the same at another place, not just more loss."""
+_REACH, _BAND = 2, 32
+"""Boxes may be off by a CSS px: bands of so many rows are held against those up to so many px above and below."""
+_AROUND = 32
+"""Pixels around the worst spot that are judged with it."""
+_SMALLEST = 16
+_LARGE = 1_000_000
+"""Pixels from which the whole is judged at half its size: four times as fast, and sure enough for a whole page."""
+
+Picture = NDArray[np.uint8]
+
+
+@dataclass(frozen=True, slots=True)
+class Likeness:
+    """Scores of the whole and of its worst spot (100 where both are equal), and where that is, in pixels."""
+
+    score: float
+    worst: float
+    spot: Spot | None = None
+
+    @property
+    def words(self) -> str:
+        """What is wrong; empty where the pictures are alike."""
+        if self.score < LEAST_SCORE:
+            return f"The page looks different: a score of {self.score:.0f}, where {LEAST_SCORE:.0f} are wanted."
+        if self.spot and self.worst < LEAST_AT_WORST:
+            spot = self.spot
+            where = f"{spot.width} x {spot.height} px at {spot.x:,}, {spot.y:,}"
+            return f"The page looks different in one place ({where}): a score of {self.worst:.0f} there."
+        return ""
+
+
+def likeness(before: Picture, after: Picture) -> Likeness:
+    """Holds two pictures (height x width x 3, sRGB) against each other; of unlike sizes, what both cover.
+
+    Only the rows between the first and the last that differ are judged, each as near as it is found in the other.
+    """
+    height, width = (min(a, b) for a, b in zip(before.shape[:2], after.shape[:2], strict=True))
+    before, after = before[:height, :width], aligned(before[:height, :width], after[:height, :width])
+    rows = np.flatnonzero((before != after).any(axis=(1, 2)))
+    if not rows.size:
+        return Likeness(100.0, 100.0)
+    top, bottom = max(0, int(rows[0]) - _AROUND), min(height, int(rows[-1]) + 1 + _AROUND)
+    before, after = _large_enough(before[top:bottom]), _large_enough(after[top:bottom])
+    step = 2 if before.shape[0] * width > _LARGE else 1
+    small = [_reduced(picture, step) for picture in (before, after)]
+    prepared = prepare(small[0])
+    spots = worst_spots(damage_map(prepared, small[1]), 1)
+    whole = score(prepared, small[1])
+    if not spots:
+        return Likeness(whole, whole)
+    found = spots[0]
+    spot = Spot(found.x * step, found.y * step, found.width * step, found.height * step, found.damage)
+    y, x = max(0, spot.y - _AROUND), max(0, spot.x - _AROUND)
+    part = np.s_[y : spot.y + spot.height + _AROUND, x : spot.x + spot.width + _AROUND]
+    worst = score(prepare(np.ascontiguousarray(before[part])), np.ascontiguousarray(after[part]))
+    return Likeness(whole, worst, Spot(spot.x, spot.y + top, spot.width, spot.height, spot.damage))
+
+
+def aligned(before: Picture, after: Picture) -> Picture:
+    """`after` with each band of rows taken from where it is most like `before`, a few pixels above or below."""
+    height = before.shape[0]
+    starts = np.arange(0, height, _BAND)
+    best = np.full(len(starts), np.inf)
+    result = after.copy()
+    for offset in sorted(range(-_REACH, _REACH + 1), key=abs):
+        rows = np.clip(np.arange(height) + offset, 0, height - 1)
+        moved = after[rows]
+        each = cv2.absdiff(before, moved).reshape(height, -1).sum(axis=1, dtype=np.int64)
+        bands = np.add.reduceat(each, starts)
+        nearer = bands < best
+        chosen = np.repeat(nearer, _BAND)[:height]
+        result[chosen] = moved[chosen]
+        best = np.where(nearer, bands, best)
+    return result
+
+
+def _reduced(picture: Picture, step: int) -> Picture:
+    if step == 1:
+        return picture
+    size = (picture.shape[1] // step, picture.shape[0] // step)
+    return np.asarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA), np.uint8)
+
+
+def _large_enough(picture: Picture) -> Picture:
+    """A few rows alone can't be judged: the last is repeated."""
+    missing = [(0, max(0, _SMALLEST - side)) for side in picture.shape[:2]]
+    return np.ascontiguousarray(np.pad(picture, (*missing, (0, 0)), mode="edge"))

@@ -1,0 +1,111 @@
+"""What was seen of a page before and after a change, and what of it is not as it was."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+TOLERANCE = 1.0
+"""CSS px by which a box may move or grow."""
+
+
+@dataclass(frozen=True, slots=True)
+class Box:
+    """One element's border box in CSS px from the page's top left.
+
+    Of an `img`, `shown` is the address of the file it shows; `broken`: that can't be shown.
+    """
+
+    element: str
+    x: float
+    y: float
+    width: float
+    height: float
+    broken: bool = False
+    shown: str = ""
+
+    def is_like(self, other: Box) -> bool:
+        """Whether both are the same within the tolerance."""
+        sides = zip(
+            (self.x, self.y, self.width, self.height), (other.x, other.y, other.width, other.height), strict=True
+        )
+        return self.element == other.element and all(abs(a - b) <= TOLERANCE for a, b in sides)
+
+
+@dataclass(slots=True)
+class Seen:
+    """One page on one screen: boxes in tree order, images that came (address and bytes), and console messages.
+
+    `swept` are the boxes at other widths of the screen, in CSS px. `picture` is the whole page as a PNG, one pixel a
+    CSS px, where one was taken.
+    """
+
+    boxes: list[Box] = field(default_factory=list)
+    swept: dict[int, list[Box]] = field(default_factory=dict)
+    images: dict[str, int] = field(default_factory=dict)
+    messages: Counter[str] = field(default_factory=Counter)
+    problem: str = ""
+    picture: bytes | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """What changed on one page and screen, in words. `images` counts the `img`s of the page in tree order, from 0.
+
+    `moved` tells how many boxes are elsewhere or of another size; `images` are those whose own size changed.
+    `comparable` is False for a page that can't be loaded or that changes by itself.
+    """
+
+    page: str
+    screen: str
+    words: str
+    moved: int = 0
+    images: tuple[int, ...] = ()
+    comparable: bool = True
+
+
+def differences(page: str, screen: str, old: Seen, new: Seen) -> list[Difference]:
+    """Everything about a page on a screen that is not as it was."""
+
+    def told(words: str, moved: int = 0, images: tuple[int, ...] = ()) -> Difference:
+        return Difference(page, screen, words, moved, images)
+
+    if old.problem or new.problem:
+        return [Difference(page, screen, old.problem or new.problem, comparable=False)]
+    looks = [("", old.boxes, new.boxes)]
+    looks += [(f" at {w:,} px", boxes, new.swept[w]) for w, boxes in old.swept.items() if w in new.swept]
+    found = [told(*change) for where, was, now in looks if (change := _moved(where, was, now))]
+    images = [(a, b) for a, b in zip(old.boxes, new.boxes, strict=False) if a.element == b.element == "img"]
+    broken = tuple(n for n, (x, y) in enumerate(images) if y.broken and not x.broken)
+    if broken:
+        found.append(told(f"{len(broken)} images are broken.", 0, broken))
+    if len(new.images) > len(old.images):
+        found.append(told(f"{len(new.images)} images are loaded instead of {len(old.images)}."))
+    weights = sum(old.images.values()), sum(new.images.values())
+    if weights[1] > weights[0]:
+        found.append(told(f"{weights[1]:,} bytes of images are loaded instead of {weights[0]:,}."))
+    extra = new.messages - old.messages
+    if extra:
+        found.append(told(f"The console says: {next(iter(extra))[:300]}"))
+    return found
+
+
+def _moved(where: str, was: Sequence[Box], now: Sequence[Box]) -> tuple[str, int, tuple[int, ...]] | None:
+    """How many boxes are not as they were, in words, and which images' own size changed; None where all are."""
+    if len(was) != len(now):
+        return f"There are {len(now)} boxes instead of {len(was)}{where}.", len(now), ()
+    pairs = list(zip(was, now, strict=True))
+    moved = [(a, b) for a, b in pairs if not a.is_like(b)]
+    if not moved:
+        return None
+    images = [(a, b) for a, b in pairs if a.element == "img"]
+    own = tuple(
+        n
+        for n, (a, b) in enumerate(images)
+        if abs(a.width - b.width) > TOLERANCE or abs(a.height - b.height) > TOLERANCE
+    )
+    a, b = moved[0]
+    before, after = (f"{x.width:g} x {x.height:g} at {x.x:g}, {x.y:g}" for x in (a, b))
+    words = f"{len(moved)} boxes changed{where}; the first is {a.element}: {before} became {after}."
+    return words, len(moved), own

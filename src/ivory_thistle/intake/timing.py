@@ -1,0 +1,115 @@
+"""How soon pages paint their largest content, before and after a change, over the same slow connection."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from statistics import median
+from urllib.parse import quote
+
+from playwright.async_api import Browser, Page
+from playwright.async_api import Error as BrowserError
+
+from ivory_thistle.core.selection.screen import Screen
+from ivory_thistle.intake.chromium import LOAD_SECONDS, Watch, fresh_page, in_browsers
+from ivory_thistle.intake.vitals import OBSERVE, VITALS
+
+_LOADS = 3
+_CONNECTION = {"offline": False, "latency": 20, "downloadThroughput": 5_000_000, "uploadThroughput": 1_250_000}
+"""40 Mbit/s down, 10 up (in bytes a second), 20 ms: so slow that pictures' bytes count, so fast that it ends soon."""
+LATER_SHARE, LATER_MILLISECONDS = 0.1, 100.0
+"""By so much the median of three loads varies with nothing changed; a paint counts as later beyond both together."""
+MORE_SHIFT = 0.02
+"""By so much the layout shift varies; up to 0.1 is good (web.dev/articles/cls)."""
+
+
+@dataclass(frozen=True, slots=True)
+class Vitals:
+    """A page's largest contentful paint (element, its place in tree order, milliseconds) and its layout shift."""
+
+    element: str
+    at: int
+    milliseconds: float
+    shift: float
+
+
+@dataclass(frozen=True, slots=True)
+class Timed:
+    """One page before and after; None where it could not be loaded."""
+
+    page: str
+    old: Vitals | None
+    new: Vitals | None
+
+    @property
+    def words(self) -> tuple[str, ...]:
+        """What got worse."""
+        old, new = self.old, self.new
+        if not old or not new:
+            return ()
+        said = []
+        if old.at >= 0 and new.at != old.at and new.milliseconds > old.milliseconds:
+            said.append(
+                f"Another element is the largest contentful paint: {new.element or 'none'} instead of {old.element}, "
+                f"after {new.milliseconds:,.0f} ms instead of {old.milliseconds:,.0f} ms."
+            )
+        elif new.milliseconds > old.milliseconds * (1 + LATER_SHARE) + LATER_MILLISECONDS:
+            was, now = f"{old.milliseconds:,.0f} ms", f"{new.milliseconds:,.0f} ms"
+            said.append(f"The largest contentful paint comes later: after {now} instead of {was}.")
+        if new.shift > old.shift + MORE_SHIFT:
+            said.append(f"The layout shift is {new.shift:.3f} instead of {old.shift:.3f}.")
+        return tuple(said)
+
+
+def time_pages(
+    old_site: str,
+    new_site: str,
+    pages: Sequence[str],
+    screen: Screen,
+    on_page: Callable[[Timed], None],
+    stop: Callable[[], bool] = lambda: False,
+) -> None:
+    """Loads pages of the sites at two addresses in turn, one at a time: the median of three. What got worse is timed
+    once more."""
+
+    async def one(browser: Browser, path: str) -> bool:
+        if stop():
+            return True
+        timed = await _timed(browser, old_site, new_site, path, screen)
+        if timed.words:
+            timed = await _timed(browser, old_site, new_site, path, screen)
+        on_page(timed)
+        return timed.old is not None and timed.new is not None
+
+    in_browsers(pages, one, 1)
+
+
+async def _timed(browser: Browser, old_site: str, new_site: str, path: str, screen: Screen) -> Timed:
+    looks: dict[str, list[Vitals]] = {old_site: [], new_site: []}
+    for _ in range(_LOADS):
+        for address, found in looks.items():
+            try:
+                async with fresh_page(browser, screen, address) as page:
+                    found.append(await asyncio.wait_for(_vitals(page, f"{address}/{quote(path)}"), 2 * LOAD_SECONDS))
+            except (TimeoutError, BrowserError):
+                return Timed(path, None, None)
+    return Timed(path, _middle(looks[old_site]), _middle(looks[new_site]))
+
+
+async def _vitals(page: Page, url: str) -> Vitals:
+    watch = Watch(page)
+    session = await page.context.new_cdp_session(page)
+    await session.send("Network.enable")
+    await session.send("Network.emulateNetworkConditions", _CONNECTION)
+    await page.add_init_script(OBSERVE)
+    await page.goto(url, wait_until="load", timeout=LOAD_SECONDS * 1000)
+    await watch.quiet()
+    seen = await page.evaluate(VITALS)
+    return Vitals(seen["element"], seen["at"], seen["milliseconds"], seen["shift"])
+
+
+def _middle(looks: Sequence[Vitals]) -> Vitals:
+    """The load of median time, with the median of the shifts."""
+    middle = sorted(looks, key=lambda v: v.milliseconds)[len(looks) // 2]
+    return Vitals(middle.element, middle.at, middle.milliseconds, median(v.shift for v in looks))

@@ -1,0 +1,138 @@
+"""What a run has made so far, and what leaves of it."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from hashlib import sha256
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from ivory_thistle.core.formats.tiers import TIERS
+from ivory_thistle.core.references.site import Page, SiteReading
+from ivory_thistle.core.reports.predicted import with_new_files
+from ivory_thistle.core.rewriting.delivery import Delivery
+from ivory_thistle.core.rewriting.site import Limits, SiteRewrite, SiteRewriter
+from ivory_thistle.core.treatment.rendition import RenditionFacts, facts_of
+from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.store import tables as t
+from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.workflows.at_hand import AtHand, stored_at_hand
+from ivory_thistle.workflows.delivering import (
+    MANIFEST_NAMES,
+    Handover,
+    TreatedImage,
+    Verdict,
+    deliveries_of,
+    prepare_handover,
+    with_verdict,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Made:
+    """A run's capture with what the run has made of it so far."""
+
+    at_hand: AtHand
+    treated: list[TreatedImage]
+    deliveries: Mapping[str, Delivery]
+
+
+def made_by(session: Session, run: t.Run, blobs: Blobs) -> Made:
+    """What a run has made; only its finished images are in it."""
+    at_hand = stored_at_hand(session, run.capture_id, blobs)
+    renditions: dict[str, list[RenditionFacts]] = defaultdict(list)
+    tasks: dict[str, tuple[tuple[str, ...], int]] = {}
+    rows = session.execute(
+        select(t.Image.sha256, t.Task.words, t.Task.widths, t.Rendition)
+        .join(t.Task, t.Task.image_id == t.Image.id)
+        .join(t.Rendition, t.Rendition.task_id == t.Task.id)
+        .where(t.Task.run_id == run.id, t.Task.state == "done")
+        .order_by(t.Rendition.id)
+    )
+    for digest, words, widths, r in rows:
+        tasks[digest] = tuple(words), max(widths, default=0)
+        # The module that brought a tier may be gone.
+        if r.tier in TIERS:
+            renditions[digest].append(facts_of(r))
+    treated = [
+        TreatedImage(i, tuple(renditions[i.facts.sha256]), *tasks[i.facts.sha256])
+        for i in at_hand.site.images
+        if i.facts.sha256 in tasks
+    ]
+    return Made(at_hand, treated, deliveries_of(at_hand.site, treated))
+
+
+@dataclass(frozen=True, slots=True)
+class HandedOver:
+    """A run's handover with the site it is of."""
+
+    at_hand: AtHand
+    deliveries: Mapping[str, Delivery]
+    rewrite: SiteRewrite
+    handover: Handover
+    blobs: Blobs
+
+    @property
+    def site(self) -> SiteReading:
+        """The site as it was."""
+        return self.at_hand.site
+
+    @property
+    def read(self) -> Callable[[str], bytes]:
+        """Gives the original's files by path."""
+        return self.at_hand.read
+
+    def after(self) -> tuple[SiteReading, Callable[[str], bytes]]:
+        """The site as it leaves, and a reader of its files."""
+        new = {f.path: f for f in self.handover.new_files}
+
+        def read(path: str) -> bytes:
+            text = self.handover.texts.get(path)
+            if text is not None:
+                return text
+            return self.blobs.get(new[path].sha256) if path in new else self.read(path)
+
+        return with_new_files(self.site, new.values()), read
+
+    def content_of(self, page: Page) -> str:
+        """The SHA-256 of what the page is made of; where it is the same, a check says the same."""
+        digest = sha256(self._files().encode())
+        for path in (page.path, *page.stylesheets):
+            text = self.handover.texts.get(path)
+            digest.update(sha256(text).digest() if text is not None else b"-")
+        return digest.hexdigest()
+
+    @property
+    def content(self) -> str:
+        """The SHA-256 of the whole handover."""
+        digest = sha256(self._files().encode())
+        for path in self.handover.rewritten:
+            digest.update(sha256(self.handover.texts[path]).digest())
+        return digest.hexdigest()
+
+    def noting(self, verdict: Verdict | None) -> HandedOver:
+        """The same, its manifest telling what a check said."""
+        texts = dict(self.handover.texts)
+        name = next((name for name in MANIFEST_NAMES if name in texts), None)
+        if verdict is None or name is None:
+            return self
+        texts[name] = with_verdict(texts[name], verdict)
+        return replace(self, handover=replace(self.handover, texts=texts))
+
+    def _files(self) -> str:
+        made = sorted({(f.path, f.sha256) for d in self.deliveries.values() for f in d.files})
+        return "\n".join(f"{digest} {path}" for path, digest in made)
+
+
+def handover_of(session: Session, run: t.Run, blobs: Blobs) -> HandedOver:
+    """The handover of a run, within the limits that were found when it ended."""
+    made = made_by(session, run, blobs)
+    limits = Limits.from_dict(run.limits) if run.limits else Limits()
+    site, read = made.at_hand.site, made.at_hand.read
+    rewrite = SiteRewriter(site, made.deliveries, read).rewrite(limits)
+    rules = Rules.from_dict(run.rules)
+    handover = prepare_handover(made.at_hand, made.treated, rules, made.deliveries, rewrite)
+    return HandedOver(made.at_hand, made.deliveries, rewrite, handover, blobs)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Annotated
 
@@ -13,8 +14,8 @@ from ivory_thistle.core.formats.tiers import Tier
 from ivory_thistle.core.words import kb
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.check_reports import check_json, check_junit
-from ivory_thistle.workflows.checking import Checked, Checker, Side, checkable_tiers, without_pictures
-from ivory_thistle.workflows.progress import Progress
+from ivory_thistle.workflows.checking import Checked, Checker, Side, checkable_tiers
+from ivory_thistle.workflows.delivering import given_by_manifest
 from ivory_thistle.workflows.reading import read_folder
 
 _FAILED = 1
@@ -39,31 +40,21 @@ def check(
         sites = read_folder(before, bars[0]), read_folder(after, bars[0])
         if not any(not page.is_folder for page in sites[0].pages):
             raise UnusableInput(f"{original} holds no web page.")
-        checked = _all(Checker(Side(sites[0], before.read), Side(sites[1], after.read), chosen, wanted), bars[1])
+        given = given_by_manifest(sites[1], after.read)
+        sides = Side(sites[0], before.read), Side(sites[1], after.read, given)
+        checked = Checker(*sides, chosen, wanted).all(bars[1])
     if junit:
         junit.write_bytes(check_junit(checked))
     if as_json:
         print_json(check_json(checked))
     else:
-        _tell(checked)
+        tell_checked(checked)
     if any(c.wrong for c in checked):
         raise typer.Exit(_FAILED)
 
 
-def _all(checker: Checker, on_load: Progress) -> list[Checked]:
-    """Everything that there is to check, in the order of pages."""
-    found: list[Checked] = []
-
-    def keep(checked: Checked) -> None:
-        found.append(without_pictures(checked))
-        on_load(len(found), checker.total)
-
-    checker.run(keep)
-    order = {path: n for n, path in enumerate(checker.pages)}
-    return sorted(found, key=lambda c: order[c.page])
-
-
-def _tell(checked: list[Checked]) -> None:
+def tell_checked(checked: Sequence[Checked]) -> None:
+    """What came of a check, in sentences."""
     for one in checked:
         for wrong in one.wrong:
             typer.echo(f"{one.page}, {one.screen}, {one.tier}: {wrong}")

@@ -10,6 +10,7 @@ from typing import Annotated
 import typer
 
 from ivory_thistle.cli.checking import check
+from ivory_thistle.cli.handing_over import hand_over
 from ivory_thistle.cli.output import chosen_screens, print_json, progress
 from ivory_thistle.cli.treating import treat
 from ivory_thistle.core.errors import ThistleError, UnusableInput
@@ -27,6 +28,7 @@ from ivory_thistle.workflows.reporting import audit_json, measured_json
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=__doc__)
 app.command()(treat)
 app.command()(check)
+app.command("handover")(hand_over)
 
 
 @app.command()

@@ -68,9 +68,9 @@ def treat(
         raise UnusableInput("Give one of --fidelity, --cap and --quality.")
     if patch and not patch.absolute().parent.is_dir():
         raise UnusableInput(f"The folder {patch.absolute().parent} does not exist.")
-    wanted = _formats(formats)
-    rules = _rules(
-        fidelity, cap, quality, formats=tuple(t for t in modern_tiers() if t in wanted), metadata=_metadata(metadata),
+    wanted = formats_of(formats)
+    rules = rules_of(
+        fidelity, cap, quality, formats=tuple(t for t in modern_tiers() if t in wanted), metadata=metadata_of(metadata),
         keep_p3=keep_p3, sharpen=sharpen, svg_scripts=svg_scripts,
         **({"tier_share": 0.0, "tier_bytes": 1} if formats else {}),
     )  # fmt: skip
@@ -78,25 +78,29 @@ def treat(
         widths=tuple(_number(w, "--widths") for w in _listed(widths)),
         size=_size(longest, percent, fit, fill, focus),
         only=wanted if formats and BASELINE not in wanted else (),
-        names=_names(name),
+        names=names_of(name),
         measure=measure,
         compare=compare,
     )
     stages = ("Reading files", "Measuring pages", "Treating images", "Comparing pages")
     with progress(stages) as bars:
-        opened = Folder(folder)
-        done = treat_folder(opened, out, rules, options, (bars[0], bars[1], bars[2], bars[3]))
+        done = treat_folder(Folder(folder), out, rules, options, (bars[0], bars[1], bars[2], bars[3]))
     if patch:
-        back = patch.with_name(f"{patch.stem}.reverse{patch.suffix}")
-        for place, reverse in ((patch, False), (back, True)):
-            place.write_bytes(b"".join(patch_stream(done.handover, opened.read, reverse)))
+        write_patch(done, patch)
     if as_json:
         print_json(treat_json(done))
         return
-    _tell(done)
+    tell(done)
 
 
-def _tell(done: FolderTreated) -> None:
+def write_patch(done: FolderTreated, patch: Path) -> None:
+    """Writes the changed lines as a unified diff, and the way back beside it."""
+    back = patch.with_name(f"{patch.stem}.reverse{patch.suffix}")
+    for place, reverse in ((patch, False), (back, True)):
+        place.write_bytes(b"".join(patch_stream(done.handover, done.folder.read, reverse)))
+
+
+def tell(done: FolderTreated) -> None:
     """What came of it, in sentences."""
     handover, tier = done.handover, measured_tier()
     before, after = handover.savings.before, handover.savings.after[tier]
@@ -124,7 +128,7 @@ def _verdict(compared: Comparison) -> str:
     return f"every box is as before{safer}{unsure}"
 
 
-def _rules(fidelity: str, cap: str, quality: str, **others: Any) -> Rules:
+def rules_of(fidelity: str, cap: str, quality: str, **others: Any) -> Rules:
     """Rules by what was asked for. Raises UnusableInput for what there is not."""
     if fidelity:
         score = next((score for name, score in FIDELITIES.items() if name == fidelity), None)
@@ -156,7 +160,7 @@ def _qualities(text: str) -> dict[str, Any]:
     return {"qualities": found}
 
 
-def _formats(text: str) -> tuple[Tier, ...]:
+def formats_of(text: str) -> tuple[Tier, ...]:
     tiers = {_FALLBACK if tier == BASELINE else tier: tier for tier in TIERS}
     names = _listed(text) or list(tiers)
     unknown = next((n for n in names if n not in tiers), None)
@@ -165,7 +169,7 @@ def _formats(text: str) -> tuple[Tier, ...]:
     return tuple(tiers[n] for n in names)
 
 
-def _metadata(text: str) -> str:
+def metadata_of(text: str) -> str:
     if text not in ("none", "copyright", "keep"):
         raise UnusableInput(f"Metadata can't be {text!r}; there are none, copyright and keep.")
     return text
@@ -219,7 +223,7 @@ def _focus(text: str) -> tuple[float, float] | None:
     return x, y
 
 
-def _names(pattern: str) -> str:
+def names_of(pattern: str) -> str:
     """The pattern of names, if it is one. Raises UnusableInput."""
     allowed = ", ".join(f"{{{field}}}" for field in NAME_FIELDS)
     try:

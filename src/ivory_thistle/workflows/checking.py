@@ -31,6 +31,7 @@ from ivory_thistle.intake.differences import Seen
 from ivory_thistle.intake.site_server import serve_site
 from ivory_thistle.intake.timing import Timed, time_pages
 from ivory_thistle.workflows.clock import in_time
+from ivory_thistle.workflows.progress import Progress, nothing
 
 _TEXTS = frozenset({"html", "htm", "xhtml", "css"})
 _UNKNOWN_TYPE = b"image/x-not-shown"
@@ -131,6 +132,18 @@ class Checker:
                 return
             self._known.clear()
             self._some(there[first : first + _TOGETHER], on_checked, stop, done)
+
+    def all(self, on_load: Progress = nothing) -> list[Checked]:
+        """Everything that there is to check, in the order of pages, without their pictures."""
+        found: list[Checked] = []
+
+        def keep(checked: Checked) -> None:
+            found.append(replace(checked, pictures=None))
+            on_load(len(found), self.total)
+
+        self.run(keep)
+        order = {path: n for n, path in enumerate(self.pages)}
+        return sorted(found, key=lambda c: order[c.page])
 
     def _tell_missing(
         self, page: str, on_checked: Callable[[Checked], None], done: Callable[[str, str, Tier], bool]
@@ -300,8 +313,3 @@ def _for_tier(tier: Tier, read: Callable[[str], bytes]) -> Callable[[str], bytes
 def checkable_tiers() -> tuple[Tier, ...]:
     """The tiers that Chromium can stand for, the most modern first."""
     return tuple(tier for tier, row in TIERS.items() if row.in_chromium)
-
-
-def without_pictures(checked: Checked) -> Checked:
-    """The same, small enough to keep many."""
-    return replace(checked, pictures=None)

@@ -8,11 +8,13 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from ivory_thistle.core.faults import Fault
-from ivory_thistle.core.formats.tiers import TIERS
+from ivory_thistle.core.formats.tiers import TIERS, Tier, and_older
 from ivory_thistle.core.references.site import Image, Page, SiteReading
 from ivory_thistle.core.reports.savings import Savings, compute_savings, savings_csv
 from ivory_thistle.core.rewriting.css import Outcomes
 from ivory_thistle.core.rewriting.delivery import (
+    BESIDE_PATTERN,
+    IN_PLACE_PATTERN,
     NAMES_PATTERN,
     Delivery,
     NewFile,
@@ -20,13 +22,16 @@ from ivory_thistle.core.rewriting.delivery import (
     plan_delivery,
 )
 from ivory_thistle.core.rewriting.site import Limits, SiteRewrite
+from ivory_thistle.core.rewriting.snippets import server_snippets
 from ivory_thistle.core.selection.screen import Screen
+from ivory_thistle.core.treatment.form import HandoverForm
 from ivory_thistle.core.treatment.rendition import RenditionFacts, fields_of
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.workflows.at_hand import AtHand
 from ivory_thistle.workflows.progress import Progress, nothing
 from ivory_thistle.workflows.reporting import LoadReport, report
 from ivory_thistle.workflows.settling import Settler
+from ivory_thistle.workflows.unchanged import settle_unchanged
 
 MANIFEST_KIND = "ivory-thistle-handover"
 MANIFEST_NAMES = ("manifest.json", "handover-manifest.json")
@@ -47,8 +52,8 @@ class TreatedImage:
 class Handover:
     """Everything that leaves besides the unchanged originals.
 
-    `new_files` are renditions; `texts` are rewritten pages and style sheets and our own two files, by path; `originals`
-    are the paths that new files stand for.
+    `new_files` are renditions; `texts` are rewritten pages and style sheets and our own files, by path; `originals` are
+    the paths that new files stand for. Where these take the originals' own paths, the originals go below `backup`.
     """
 
     new_files: tuple[NewFile, ...]
@@ -57,13 +62,25 @@ class Handover:
     savings: Savings
     faults: tuple[Fault, ...]
     originals: frozenset[str] = frozenset()
+    backup: str = ""
 
 
 def deliveries_of(
-    site: SiteReading, treated: Sequence[TreatedImage], names: str = NAMES_PATTERN, replacing: bool = False
+    site: SiteReading,
+    treated: Sequence[TreatedImage],
+    names: str = NAMES_PATTERN,
+    replacing: bool = False,
+    form: HandoverForm = HandoverForm.MARKUP,
 ) -> Mapping[str, Delivery]:
-    """The new files of a site by original path, named; `names` and `replacing` are as in `plan_delivery`."""
+    """The new files of a site by original path, named; `names` and `replacing` are as in `plan_delivery`.
+
+    Where the markup stays, names follow from the form alone.
+    """
     used = {path for page in site.pages for path in page.files}
+    if not form.rewrites:
+        used = {path for t in treated for path in t.image.paths}
+        replacing = form is HandoverForm.IN_PLACE
+        names = IN_PLACE_PATTERN if replacing else BESIDE_PATTERN
     originals = [
         Original(path, t.image.facts.width, t.image.facts.height, t.renditions, t.top)
         for t in treated
@@ -98,8 +115,10 @@ def deliver(
     `content` gives a new file's bytes (None: nothing is compared in a browser, and pages take the forms that are safe
     by their rules and tree); `reasons` tell by path why an image was left alone.
     """
-    settler = Settler(at_hand.site, deliveries, at_hand.read, screens, content, stop)
-    settled = settler.settle(on_page)
+    if rules.form.rewrites:
+        settled = Settler(at_hand.site, deliveries, at_hand.read, screens, content, stop).settle(on_page)
+    else:
+        settled = settle_unchanged(at_hand.site, deliveries, at_hand.read, screens)
     if stop():
         return None
     handover = prepare_handover(at_hand, treated, rules, deliveries, settled.rewrite)
@@ -126,6 +145,8 @@ def prepare_handover(
     kept = tuple(f for path, f in made.items() if path in given)
     savings = compute_savings(site, outcomes, {f.path: f.bytes for f in kept})
     rewritten = tuple(sorted(texts))
+    if rules.form is HandoverForm.SAME_ADDRESSES:
+        texts |= server_snippets(deliveries.values())
     if texts or kept:
         previous = previous_manifest(site, at_hand.read)
         texts[_own_name(site, MANIFEST_NAMES, previous is not None)] = _manifest(
@@ -133,7 +154,14 @@ def prepare_handover(
         )
         texts[_own_name(site, _SAVINGS_NAMES, previous is not None)] = savings_csv(savings)
     made_of = frozenset(d.path for d in deliveries.values() if any(f.path in given for f in d.files))
-    return Handover(kept, texts, rewritten, savings, tuple(rewrite.faults), made_of)
+    backup = _free_folder(site) if rules.form is HandoverForm.IN_PLACE and kept else ""
+    return Handover(kept, texts, rewritten, savings, tuple(rewrite.faults), made_of, backup)
+
+
+def _free_folder(site: SiteReading) -> str:
+    """A folder for the originals that the site does not have."""
+    taken = {path.split("/", 1)[0].casefold() for path in site.files}
+    return next(name for n in range(len(taken) + 2) if (name := f"originals{f'-{n + 1}' if n else ''}") not in taken)
 
 
 def _given_in_folder(page: Page, deliveries: Mapping[str, Delivery]) -> Outcomes:
@@ -192,6 +220,22 @@ def previous_manifest(site: SiteReading, read: Callable[[str], bytes]) -> dict[s
     return None
 
 
+def given_by_manifest(site: SiteReading, read: Callable[[str], bytes]) -> Mapping[Tier, Mapping[str, str]]:
+    """Of a handed-over site whose server chooses by what a browser accepts: by tier, the file at each address."""
+    manifest = previous_manifest(site, read) or {}
+    if manifest.get("form") != HandoverForm.SAME_ADDRESSES:
+        return {}
+    given: dict[Tier, dict[str, str]] = {tier: {} for tier in TIERS}
+    of_tier: dict[Tier, dict[str, str]] = {tier: {} for tier in TIERS}
+    for file in manifest.get("files", []):
+        if isinstance(file, dict) and file.get("tier") in of_tier and file.get("path") in site.files:
+            of_tier[file["tier"]][str(file.get("original"))] = file["path"]
+    for tier in TIERS:
+        for older in reversed(and_older(tier)):
+            given[tier] |= of_tier[older]
+    return given
+
+
 def made_before(site: SiteReading, read: Callable[[str], bytes]) -> frozenset[str]:
     """The contents (SHA-256) that an earlier handover made, and those it made them of: they are not treated again."""
     previous = previous_manifest(site, read) or {}
@@ -222,6 +266,7 @@ def _manifest(
     content = {
         "kind": MANIFEST_KIND,
         "version": 1,
+        "form": rules.form,
         "rules": rules.as_dict(),
         "savings": {"before": savings.before, "after": dict(savings.after)},
         "files": sorted(files + earlier, key=lambda f: str(f["path"])),

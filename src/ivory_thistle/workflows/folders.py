@@ -5,7 +5,8 @@ from __future__ import annotations
 import os
 import shutil
 import tempfile
-from collections.abc import Callable, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -14,7 +15,8 @@ from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.findings.audit import site_roles
 from ivory_thistle.core.formats.tiers import Tier, measured_tier
 from ivory_thistle.core.images.resize import Resize, target_size
-from ivory_thistle.core.references.site import SiteReading, is_page
+from ivory_thistle.core.references.site import SiteFile, SiteReading, is_page
+from ivory_thistle.core.reports.predicted import with_new_files
 from ivory_thistle.core.rewriting.delivery import NAMES_PATTERN, NewFile
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.core.treatment.guessing import guessed_slots
@@ -23,15 +25,18 @@ from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store.blobs import Blobs, StorageError
 from ivory_thistle.workflows.at_hand import AtHand
+from ivory_thistle.workflows.checking import Checked, Checker, Side, checkable_tiers
 from ivory_thistle.workflows.delivering import Handover, TreatedImage, deliver, deliveries_of
 from ivory_thistle.workflows.kept import kept_url, let_go_of_the_oldest
 from ivory_thistle.workflows.measured import measured_slots
 from ivory_thistle.workflows.measuring import measure_folder
+from ivory_thistle.workflows.packing import Entry, entries, zip_stream
 from ivory_thistle.workflows.planning import plan
 from ivory_thistle.workflows.progress import Progress, nothing
 from ivory_thistle.workflows.reading import read_folder
 from ivory_thistle.workflows.reporting import LoadReport, audit_json
 from ivory_thistle.workflows.treating import Treatment, result_of
+from ivory_thistle.workflows.unchanged import chosen_by_server
 from ivory_thistle.workflows.workers import Workers
 
 
@@ -45,12 +50,34 @@ class Failure:
 
 @dataclass(frozen=True, slots=True)
 class FolderTreated:
-    """A treated folder: the site as it was read, what leaves, what failed, and what its pages load now."""
+    """A treated folder: the site as it was read, what leaves, what failed, and what its pages load now.
 
+    The new files wait in `renditions` until what leaves is written. `given` tells by tier which of them a server
+    chooses for an address, where pages stay as they are.
+    """
+
+    folder: Folder
     site: SiteReading
     handover: Handover
     failed: tuple[Failure, ...]
     report: LoadReport
+    renditions: Blobs
+    given: Mapping[Tier, Mapping[str, str]]
+
+    def entries(self, files_only: bool = False) -> Iterator[Entry]:
+        """Everything that leaves; of pictures alone, without those that others stand for."""
+        pictures_only = all(page.is_folder for page in self.site.pages)
+        without_originals = pictures_only and not self.handover.backup
+        return entries(self.site, self.handover, files_only, without_originals)
+
+    def parts_of(self, content: NewFile | SiteFile) -> Iterator[bytes]:
+        """A file's content in parts."""
+        if isinstance(content, NewFile):
+            yield from self.renditions.parts(content.sha256)
+        else:
+            with (self.folder.root / content.path).open("rb") as file:
+                while part := file.read(_PART):
+                    yield part
 
 
 def treat_json(done: FolderTreated) -> dict[str, Any]:
@@ -96,21 +123,39 @@ class TreatOptions:
 
 
 _NO_OPTIONS = TreatOptions()
+_PART = 1 << 20
+
+
+Bars = tuple[Progress, Progress, Progress, Progress]
+NO_BARS: Bars = (nothing, nothing, nothing, nothing)
+"""Who is told of files read, pages measured, images treated and pages compared: here nobody."""
 
 
 def treat_folder(
-    folder: Folder,
-    out: Path,
-    rules: Rules,
-    options: TreatOptions = _NO_OPTIONS,
-    progress: tuple[Progress, Progress, Progress, Progress] = (nothing, nothing, nothing, nothing),
+    folder: Folder, out: Path, rules: Rules, options: TreatOptions = _NO_OPTIONS, progress: Bars = NO_BARS
 ) -> FolderTreated:
     """Treats a folder into the new folder `out`, which must not exist or be empty (UnusableInput).
 
-    `out` is built under a temporary name and renamed at the end: it is whole or not there. `progress` is told of files
-    read, pages measured, images treated and pages compared.
+    `out` is built under a temporary name and renamed at the end: it is whole or not there.
     """
-    out = _usable(out, folder)
+    out = usable_target(out, folder)
+    with treating(folder, rules, options, progress, near=out) as done:
+        write_folder(done, out)
+        return done
+
+
+@contextmanager
+def treating(
+    folder: Folder,
+    rules: Rules,
+    options: TreatOptions = _NO_OPTIONS,
+    progress: Bars = NO_BARS,
+    near: Path | None = None,
+) -> Iterator[FolderTreated]:
+    """Treats a folder; what leaves can be written as long as the block runs.
+
+    New files wait in a folder of their own on the disk of `near`. Raises UnusableInput for what can't be asked of it.
+    """
     if (options.size or options.widths or options.only) and any(is_page(path) for path in folder.paths()[0]):
         what = "widths, sizes and formats follow from where a site shows its images"
         raise UnusableInput(f"{folder.root} holds web pages: {what}. They can be given for folders of pictures alone.")
@@ -118,13 +163,13 @@ def treat_folder(
     if not site.pages and not site.images:
         raise UnusableInput(f"{folder.root} holds no web page and no picture.")
     pictures_only = all(page.is_folder for page in site.pages)
-    staging = Path(tempfile.mkdtemp(prefix=f".{out.name}-", dir=out.parent))
+    staging = Path(tempfile.mkdtemp(prefix=f".{near.name}-" if near else None, dir=near.parent if near else None))
     try:
         at_hand = _at_hand(folder, site, options, progress[1])
         plans = _plans(at_hand, rules, options)
         kept = Blobs(str(staging / "renditions"))
         treated, failed = _treat_all(plans, folder, rules, options, progress[2], kept)
-        deliveries = deliveries_of(site, treated, options.names, replacing=pictures_only)
+        deliveries = deliveries_of(site, treated, options.names, replacing=pictures_only, form=rules.form)
 
         def content(new: NewFile) -> bytes:
             return kept.get(new.sha256)
@@ -133,18 +178,60 @@ def treat_folder(
         compared = content if options.compare else None
         delivered = deliver(at_hand, treated, rules, DEFAULT_SCREENS, deliveries, compared, reasons, progress[3])
         assert delivered is not None, "nobody stops it"
-        handover = delivered.handover
-        _build(folder, site, handover, kept, staging / "site", pictures_only)
-        if out.exists():
-            out.rmdir()
-        (staging / "site").rename(out)
-        out.chmod(0o755)
-        return FolderTreated(site, handover, failed, delivered.report)
+        chosen = chosen_by_server(rules.form, deliveries)
+        yield FolderTreated(folder, site, delivered.handover, failed, delivered.report, kept, chosen)
     finally:
         shutil.rmtree(staging, ignore_errors=True)
 
 
-def _usable(out: Path, folder: Folder) -> Path:
+def check_treated(done: FolderTreated, on_load: Progress = nothing) -> list[Checked]:
+    """Holds what leaves against the original in every tier. Raises UnusableInput where no browser is."""
+    new = {f.path: f for f in done.handover.new_files}
+
+    def read(path: str) -> bytes:
+        if path in done.handover.texts:
+            return done.handover.texts[path]
+        return done.renditions.get(new[path].sha256) if path in new else done.folder.read(path)
+
+    after = Side(with_new_files(done.site, new.values()), read, done.given)
+    checker = Checker(Side(done.site, done.folder.read), after, DEFAULT_SCREENS, checkable_tiers())
+    return checker.all(on_load)
+
+
+def write_folder(done: FolderTreated, out: Path, files_only: bool = False) -> None:
+    """Writes what leaves into a new folder: whole or not at all."""
+    built = Path(tempfile.mkdtemp(prefix=f".{out.name}-", dir=out.parent))
+    try:
+        for one in done.entries(files_only):
+            target = built / one.path
+            target.parent.mkdir(parents=True, exist_ok=True)
+            if isinstance(one.content, SiteFile):
+                shutil.copy2(done.folder.root / one.content.path, target)
+            elif isinstance(one.content, NewFile):
+                target.write_bytes(done.renditions.get(one.content.sha256))
+            else:
+                target.write_bytes(one.content)
+        if out.exists():
+            out.rmdir()
+        built.rename(out)
+        out.chmod(0o755)
+    finally:
+        shutil.rmtree(built, ignore_errors=True)
+
+
+def write_zip(done: FolderTreated, target: Path, files_only: bool = False) -> None:
+    """Writes what leaves as a ZIP: whole or not at all."""
+    part = target.with_name(f".{target.name}.part")
+    try:
+        with part.open("wb") as file:
+            for piece in zip_stream(done.entries(files_only), done.parts_of):
+                file.write(piece)
+        part.replace(target)
+    finally:
+        part.unlink(missing_ok=True)
+
+
+def usable_target(out: Path, folder: Folder) -> Path:
     """The new folder's whole path, where it may be made. Raises UnusableInput."""
     out = out.absolute()
     if out.exists() and (not out.is_dir() or any(out.iterdir())):
@@ -183,26 +270,6 @@ def _given_steps(planned: Plan, options: TreatOptions) -> tuple[Step, ...]:
     widest = target_size(facts.width, facts.height, options.size)[0] if options.size else facts.width
     wanted = {min(w, widest) for w in options.widths} or {widest}
     return tuple(Step(w) for w in sorted(wanted))
-
-
-def _build(
-    folder: Folder, site: SiteReading, handover: Handover, kept: Blobs, built: Path, pictures_only: bool
-) -> None:
-    """Writes what leaves: new files, rewritten pages, and the originals (of pictures alone: those nothing came of)."""
-    built.mkdir()
-    replaced = handover.originals if pictures_only else frozenset()
-    for path in site.files:
-        if path not in handover.texts and path not in replaced:
-            _place(built / path, lambda target, p=path: shutil.copy2(folder.root / p, target))  # type: ignore[misc]
-    for new in handover.new_files:
-        _place(built / new.path, lambda target, f=new: target.write_bytes(kept.get(f.sha256)))  # type: ignore[misc]
-    for path, text in handover.texts.items():
-        _place(built / path, lambda target, t=text: target.write_bytes(t))  # type: ignore[misc]
-
-
-def _place(target: Path, write: Callable[[Path], Any]) -> None:
-    target.parent.mkdir(parents=True, exist_ok=True)
-    write(target)
 
 
 def _treat_all(

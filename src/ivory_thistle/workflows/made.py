@@ -10,11 +10,12 @@ from hashlib import sha256
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from ivory_thistle.core.formats.tiers import TIERS
+from ivory_thistle.core.formats.tiers import TIERS, Tier
 from ivory_thistle.core.references.site import Page, SiteReading
 from ivory_thistle.core.reports.predicted import with_new_files
 from ivory_thistle.core.rewriting.delivery import Delivery
 from ivory_thistle.core.rewriting.site import Limits, SiteRewrite, SiteRewriter
+from ivory_thistle.core.treatment.form import HandoverForm
 from ivory_thistle.core.treatment.rendition import RenditionFacts, facts_of
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store import tables as t
@@ -29,6 +30,7 @@ from ivory_thistle.workflows.delivering import (
     prepare_handover,
     with_verdict,
 )
+from ivory_thistle.workflows.unchanged import chosen_by_server, unchanged
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,7 +64,8 @@ def made_by(session: Session, run: t.Run, blobs: Blobs) -> Made:
         for i in at_hand.site.images
         if i.facts.sha256 in tasks
     ]
-    return Made(at_hand, treated, deliveries_of(at_hand.site, treated))
+    form = Rules.from_dict(run.rules).form
+    return Made(at_hand, treated, deliveries_of(at_hand.site, treated, form=form))
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,6 +77,7 @@ class HandedOver:
     rewrite: SiteRewrite
     handover: Handover
     blobs: Blobs
+    form: HandoverForm = HandoverForm.MARKUP
 
     @property
     def site(self) -> SiteReading:
@@ -96,6 +100,10 @@ class HandedOver:
             return self.blobs.get(new[path].sha256) if path in new else self.read(path)
 
         return with_new_files(self.site, new.values()), read
+
+    def given(self) -> Mapping[Tier, Mapping[str, str]]:
+        """By tier, the file that a server chooses for each address; empty where pages name the files themselves."""
+        return chosen_by_server(self.form, self.deliveries)
 
     def content_of(self, page: Page) -> str:
         """The SHA-256 of what the page is made of; where it is the same, a check says the same."""
@@ -131,8 +139,10 @@ def handover_of(session: Session, run: t.Run, blobs: Blobs) -> HandedOver:
     """The handover of a run, within the limits that were found when it ended."""
     made = made_by(session, run, blobs)
     limits = Limits.from_dict(run.limits) if run.limits else Limits()
-    site, read = made.at_hand.site, made.at_hand.read
-    rewrite = SiteRewriter(site, made.deliveries, read).rewrite(limits)
-    rules = Rules.from_dict(run.rules)
+    site, read, rules = made.at_hand.site, made.at_hand.read, Rules.from_dict(run.rules)
+    if rules.form.rewrites:
+        rewrite = SiteRewriter(site, made.deliveries, read).rewrite(limits)
+    else:
+        rewrite = unchanged(site, made.deliveries)
     handover = prepare_handover(made.at_hand, made.treated, rules, made.deliveries, rewrite)
-    return HandedOver(made.at_hand, made.deliveries, rewrite, handover, blobs)
+    return HandedOver(made.at_hand, made.deliveries, rewrite, handover, blobs, rules.form)

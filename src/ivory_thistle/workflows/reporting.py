@@ -118,10 +118,11 @@ def report(
     unused = [f for d in deliveries.values() for f in d.files if f.path not in settled.rewrite.offered]
     unused = unused if any(not page.is_folder for page in site.pages) else []
     spare = overshoots(settled.loads, deliveries, slots)
+    replaced = {path for path, d in deliveries.items() if any(f.path == path for f in d.files)}
     why = dict(_in_the_way(site, deliveries)) | dict(reasons or {})
     return LoadReport(
         totals=totals(settled.loads, spare),
-        still_loaded=still_loaded(settled.loads, site, why),
+        still_loaded=still_loaded(settled.loads, site, why, replaced),
         unused_files=len(unused),
         unused_bytes=sum(f.bytes for f in unused),
         forms=dict(forms),

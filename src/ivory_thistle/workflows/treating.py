@@ -17,6 +17,7 @@ from ivory_thistle.core.errors import EncodeError, PictureError
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.resize import Resize
 from ivory_thistle.core.treatment.choice import Treated
+from ivory_thistle.core.treatment.form import HandoverForm
 from ivory_thistle.core.treatment.ladder import Step
 from ivory_thistle.core.treatment.rendition import RenditionFacts, facts_of
 from ivory_thistle.core.treatment.roles import Role
@@ -42,7 +43,17 @@ _ENCODING = ("formats", "images", "quality", "search", "treatment")
 # These decide which widths are made, which fidelity holds for a role (both are asked for by themselves), and when
 # something leaves.
 _ONLY_PLANNED = frozenset(
-    {"fidelity", "lettering", "dense_less", "widths", "max_width", "most_rungs", "leave_below_bytes", "demand_check"}
+    {
+        "fidelity",
+        "lettering",
+        "dense_less",
+        "widths",
+        "max_width",
+        "most_rungs",
+        "leave_below_bytes",
+        "demand_check",
+        "form",
+    }
 )
 
 
@@ -78,7 +89,7 @@ class Treatment:
         size = asdict(self.size) if self.size else None
         asked = [
             self.facts.sha256, [astuple(s) for s in self.steps], rules, looks, self.role, self.kind, size,
-            self.own_size, encoding_version(),
+            self.own_size, self.rules.form is HandoverForm.IN_PLACE, encoding_version(),
         ]  # fmt: skip
         return sha256(json.dumps(asked, sort_keys=True).encode()).hexdigest()
 

@@ -24,7 +24,7 @@ from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.checks import verdict_on
 from ivory_thistle.workflows.made import HandedOver, handover_of
-from ivory_thistle.workflows.packing import patch_stream, zip_stream
+from ivory_thistle.workflows.packing import entries, patch_stream, zip_stream
 from ivory_thistle.workflows.runs import ask_again
 from ivory_thistle.workflows.settings import site_policy
 
@@ -180,11 +180,15 @@ def _leaving(session: Session, run_id: int, services: Services) -> tuple[t.Site,
 
 
 @router.get("/handover.zip", response_class=StreamingResponse)
-def download_handover(run_id: int, session: SessionDep, services: ServicesDep) -> StreamingResponse:
-    """The handover as a ZIP, written while it is sent."""
+def download_handover(
+    run_id: int, session: SessionDep, services: ServicesDep, files_only: bool = False
+) -> StreamingResponse:
+    """The handover as a ZIP, written while it is sent. `files_only`: without the site's own files."""
     site, leaving = _leaving(session, run_id, services)
-    stream = zip_stream(leaving.site, leaving.handover, services.blobs)
-    return StreamingResponse(stream, media_type="application/zip", headers=_attached(_file_name(site, "handover.zip")))
+    what = entries(leaving.site, leaving.handover, files_only)
+    stream = zip_stream(what, lambda content: services.blobs.parts(content.sha256))
+    name = _file_name(site, "new-files.zip" if files_only else "handover.zip")
+    return StreamingResponse(stream, media_type="application/zip", headers=_attached(name))
 
 
 @router.get("/handover.patch", response_class=StreamingResponse)

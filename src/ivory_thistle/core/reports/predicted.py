@@ -201,12 +201,17 @@ def overshoots(
     return dict(found)
 
 
-def still_loaded(loads: Iterable[PageLoads], site: SiteReading, reasons: Mapping[str, str]) -> tuple[StillLoaded, ...]:
-    """The originals that pages still load after the treatment, by bytes times pages; `reasons` by path."""
+def still_loaded(
+    loads: Iterable[PageLoads], site: SiteReading, reasons: Mapping[str, str], replaced: Collection[str] = ()
+) -> tuple[StillLoaded, ...]:
+    """The originals that pages still load after the treatment, by bytes times pages; `reasons` by path.
+
+    At the paths of `replaced`, smaller files stand now.
+    """
     pages: dict[str, dict[tuple[str, Tier], set[str]]] = defaultdict(lambda: defaultdict(set))
     for one in loads:
         for loaded in one.after:
-            if loaded.path in site.by_path:
+            if loaded.path in site.by_path and loaded.path not in replaced:
                 pages[loaded.path][one.screen, one.tier].add(one.page)
     found = [
         StillLoaded(path, site.files[path].bytes, max(len(p) for p in seen.values()), reasons.get(path, ""))

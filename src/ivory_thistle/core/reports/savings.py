@@ -37,20 +37,22 @@ class Savings:
 
 def compute_savings(site: SiteReading, outcomes: Outcomes, new_bytes: Mapping[str, int]) -> Savings:
     """Savings of a site. `outcomes` tells what each rewritten placement is given; `new_bytes` the new files' sizes."""
-    sizes = {**{p: f.bytes for p, f in site.files.items()}, **new_bytes}
+    old = {p: f.bytes for p, f in site.files.items()}
+    # A new file may stand at its original's own path.
+    sizes = {**old, **new_bytes}
     everywhere: dict[Tier, set[str]] = {tier: set() for tier in TIERS}
     at_first: set[str] = set()
     pages = []
     for page in site.pages:
-        before = files_given(page, {}, BASELINE, sizes)
+        before = files_given(page, {}, BASELINE, old)
         after = {tier: files_given(page, outcomes, tier, sizes) for tier in TIERS}
         at_first |= before
         for tier in TIERS:
             everywhere[tier] |= after[tier]
         weighed = {tier: _weigh(found, sizes) for tier, found in after.items()}
-        pages.append(PageSavings(page.path, _weigh(before, sizes), weighed))
+        pages.append(PageSavings(page.path, _weigh(before, old), weighed))
     total = {tier: _weigh(everywhere[tier], sizes) for tier in TIERS}
-    return Savings(_weigh(at_first, sizes), total, tuple(pages))
+    return Savings(_weigh(at_first, old), total, tuple(pages))
 
 
 def files_given(page: Page, outcomes: Outcomes, tier: Tier, sizes: Mapping[str, int]) -> set[str]:

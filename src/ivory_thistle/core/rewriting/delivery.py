@@ -62,9 +62,13 @@ class Original:
     top: int = 0
 
 
+_HASH = 8
 NAMES_PATTERN = "{name}-{width}.{ext}"
 """How new files are called: the original's name, the width in pixels, and the format's extension."""
-NAME_FIELDS = ("name", "width", "height", "ext")
+NAME_FIELDS = ("name", "width", "height", "hash", "ext")
+BESIDE_PATTERN = "{file}.light.{ext}"
+"""How files are called that a server chooses among: the original's whole name comes first."""
+IN_PLACE_PATTERN = "{file}"
 
 
 def plan_delivery(
@@ -75,9 +79,9 @@ def plan_delivery(
 ) -> Mapping[str, Delivery]:
     """Names for new files beside each original, none taken twice.
 
-    By the usual pattern `hills.jpg` at 960 px becomes `hills-960.avif`; where the site has such a file, part of the
-    content's hash is added. `replacing` lets a new file take its own original's name. Deterministic for the same
-    originals.
+    By the usual pattern `hills.jpg` at 960 px becomes `hills-960.avif`; `{hash}` is the start of the content's SHA-256.
+    Where the site has such a file, or another new one is called so, that is added. `replacing` lets a new file take its
+    own original's name. Deterministic for the same originals.
     """
     taken: dict[str, str] = {}
     deliveries = {}
@@ -88,12 +92,15 @@ def plan_delivery(
         stem = own.rsplit(".", 1)[0] if "." in own[1:] else own
         files = []
         for r in original.renditions:
-            fields = {"name": stem, "width": r.width, "height": r.height, "ext": FORMATS[r.format].extensions[0]}
+            fields = {
+                "name": stem, "file": own, "width": r.width, "height": r.height, "hash": r.sha256[:_HASH],
+                "ext": FORMATS[r.format].extensions[0],
+            }  # fmt: skip
             name = f"{folder}/{names.format(**fields)}".lstrip("/")
             occupied = index.taken(name) and not (replacing and name == path)
             if occupied or taken.get(name.casefold(), r.sha256) != r.sha256:
                 before, _, extension = name.rpartition(".")
-                name = f"{before}-{r.sha256[:8]}.{extension}"
+                name = f"{before}-{r.sha256[:_HASH]}.{extension}"
             taken[name.casefold()] = r.sha256
             files.append(NewFile(path=name, **fields_of(r)))
         files.sort(key=lambda f: (order.index(f.tier), f.width))

@@ -8,6 +8,7 @@ from typing import Any, Literal
 
 from ivory_thistle.core.formats.tiers import TIERS, Tier, modern_tiers
 from ivory_thistle.core.images.metadata import MetadataPolicy
+from ivory_thistle.core.treatment.form import HandoverForm
 from ivory_thistle.core.treatment.roles import ROLES, Role
 
 Fidelity = Literal["exacting", "faithful", "everyday", "lean"]
@@ -34,7 +35,8 @@ class Rules:
     A tier's files must on average save `tier_share` and `tier_bytes` over those of the next tier, a replacement
     `worth_share` or `worth_bytes`. `metadata` is what is kept of EXIF and XMP; `keep_p3` leaves Display P3 pictures in
     their wide gamut; `sharpen` tries a slight sharpening after strong reduction. `svg` makes vector drawings smaller,
-    `svg_scripts` also takes their scripts out; `animations` converts animations. `demand_check`: nothing is handed over
+    `svg_scripts` also takes their scripts out; `animations` converts animations. `form` is how
+    what is made leaves; `demand_check`: nothing is handed over
     before a check in a browser has passed.
 
     Defaults are common practice without a source: WebP 80, JPEG 80, AVIF between 50 and 90 (56 has about the
@@ -63,6 +65,7 @@ class Rules:
     svg: bool = True
     svg_scripts: bool = False
     animations: bool = True
+    form: HandoverForm = HandoverForm.MARKUP
     demand_check: bool = False
 
     def fidelity_for(self, role: Role, kind: str, dense: bool = False) -> int:
@@ -104,6 +107,8 @@ class Rules:
         for name in ("widths", "formats"):
             if name in known:
                 known[name] = tuple(known[name])
+        if "form" in known:
+            known["form"] = HandoverForm(known["form"])
         one = known.get("fidelity")
         if isinstance(one, int):
             known |= {"fidelity": dict.fromkeys(ROLES, one or 75), "fixed": one == 0}

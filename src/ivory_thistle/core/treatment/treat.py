@@ -13,9 +13,11 @@ from ivory_thistle.core.images.pixels import Pixels, decode, reduce
 from ivory_thistle.core.images.resize import Resize, resize, sharpened
 from ivory_thistle.core.quality import prepare, score
 from ivory_thistle.core.treatment.choice import Treated, keep_what_is_worth_it
+from ivory_thistle.core.treatment.form import HandoverForm
 from ivory_thistle.core.treatment.ladder import Step
 from ivory_thistle.core.treatment.making import Rung, Wish, make_files, refusal
 from ivory_thistle.core.treatment.moving import treat_animation
+from ivory_thistle.core.treatment.own_size import treat_in_place
 from ivory_thistle.core.treatment.roles import Role
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.treatment.vectors import treat_vector
@@ -45,6 +47,8 @@ def treat_image(
     A rendition is never larger than the file it replaces; a tier is kept only where its files together
     are worth having over the next tier's.
     """
+    if rules.form is HandoverForm.IN_PLACE:
+        return treat_in_place(data, facts, rules, role, kind or "")
     if facts.is_vector:
         return treat_vector(data, facts, rules)
     widths = sorted(steps, key=lambda s: s.width)

@@ -1,0 +1,134 @@
+"""The command that hands a treated folder over: in which form, and where to."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from ivory_thistle.cli.checking import tell_checked
+from ivory_thistle.cli.output import print_json, progress
+from ivory_thistle.cli.treating import formats_of, names_of, rules_of, tell, write_patch
+from ivory_thistle.core.errors import UnusableInput
+from ivory_thistle.core.formats.tiers import modern_tiers
+from ivory_thistle.core.rewriting.delivery import NAMES_PATTERN
+from ivory_thistle.core.treatment.form import HandoverForm
+from ivory_thistle.intake.folder import Folder
+from ivory_thistle.workflows.check_reports import check_json
+from ivory_thistle.workflows.folders import (
+    Bars,
+    FolderTreated,
+    TreatOptions,
+    check_treated,
+    treat_json,
+    treating,
+    usable_target,
+    write_folder,
+    write_zip,
+)
+from ivory_thistle.workflows.into_site import undo_in_site, write_into_site
+
+_FAILED = 1
+_WHERE = "Where to: one of these"
+
+
+def hand_over(
+    folder: Annotated[Path, typer.Argument(help="The folder of a built site, or of pictures.", show_default=False)],
+    out: Annotated[Path | None, typer.Option(help="A new folder.", show_default=False, rich_help_panel=_WHERE)] = None,
+    zip_file: Annotated[
+        Path | None, typer.Option("--zip", help="A ZIP file.", show_default=False, rich_help_panel=_WHERE)
+    ] = None,
+    into_site: Annotated[
+        bool,
+        typer.Option(
+            "--into-site", help="The site's own folder; what is replaced is kept beside it.", rich_help_panel=_WHERE
+        ),
+    ] = False,
+    undo: Annotated[bool, typer.Option("--undo", help="Undo what --into-site wrote.", rich_help_panel=_WHERE)] = False,
+    form: Annotated[str, typer.Option(help="markup, same-addresses, files-only or in-place.")] = HandoverForm.MARKUP,
+    fidelity: Annotated[
+        str, typer.Option(help="One look for all: exacting, faithful, everyday, lean. Without it, by role.")
+    ] = "",
+    cap: Annotated[str, typer.Option(help="The best look within so many bytes a file, e.g. 100kB.")] = "",
+    quality: Annotated[str, typer.Option(help="Fixed qualities instead of a search, e.g. webp=80,avif=60.")] = "",
+    formats: Annotated[str, typer.Option(help="Which to write, of avif, webp and fallback.")] = "",
+    name: Annotated[
+        str, typer.Option(help="How new files are called where pages name them, e.g. {name}-{width}.{hash}.{ext}.")
+    ] = NAMES_PATTERN,
+    measure: Annotated[bool, typer.Option("--measure", help="First load every page in headless Chromium.")] = False,
+    compare: Annotated[bool, typer.Option(help="Compare treated and original pages in headless Chromium.")] = True,
+    check: Annotated[
+        bool, typer.Option("--check", help="Check what leaves in every tier; nothing is written where that fails.")
+    ] = False,
+    patch: Annotated[
+        Path | None,
+        typer.Option(help="Also write changed pages as a unified diff, and its reverse beside it.", show_default=False),
+    ] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print the result as JSON.")] = False,
+) -> None:
+    """Treat a site's images, or a folder of pictures, and hand the result over in one of four forms."""
+    if sum(map(bool, (out, zip_file, into_site, undo))) != 1:
+        raise UnusableInput("Give one of --out, --zip, --into-site and --undo.")
+    opened = Folder(folder)
+    if undo:
+        _undo(opened)
+        return
+    for place in (patch, zip_file):
+        if place and not place.absolute().parent.is_dir():
+            raise UnusableInput(f"The folder {place.absolute().parent} does not exist.")
+    target = usable_target(out, opened) if out else None
+    wanted = formats_of(formats)
+    rules = rules_of(
+        fidelity, cap, quality, form=_form(form), demand_check=check,
+        formats=tuple(t for t in modern_tiers() if t in wanted),
+    )  # fmt: skip
+    options = TreatOptions(names=names_of(name), measure=measure, compare=compare)
+    stages = ("Reading files", "Measuring pages", "Treating images", "Comparing pages", "Checking pages")
+    with progress(stages) as bars:
+        told: Bars = (bars[0], bars[1], bars[2], bars[3])
+        with treating(opened, rules, options, told, near=target or zip_file) as done:
+            checked = check_treated(done, bars[4]) if check else ()
+            if any(c.wrong for c in checked):
+                tell_checked(checked)
+                raise typer.Exit(_FAILED)
+            where = _write(done, target, zip_file, rules.form is HandoverForm.FILES_ONLY)
+            if patch:
+                write_patch(done, patch)
+    if as_json:
+        print_json(treat_json(done) | ({"check": check_json(checked)} if check else {}))
+        return
+    tell(done)
+    if check:
+        tell_checked(checked)
+    typer.echo(where)
+
+
+def _write(done: FolderTreated, target: Path | None, zip_file: Path | None, files_only: bool) -> str:
+    """Writes what leaves, and says where it is."""
+    if target:
+        write_folder(done, target, files_only)
+        return f"Written to {target}."
+    if zip_file:
+        write_zip(done, zip_file, files_only)
+        return f"Written to {zip_file}."
+    root = done.folder.root
+    backup = write_into_site(root, done.entries(files_only), lambda new: done.renditions.get(new.sha256))
+    return f"Written into {root}. What was replaced is kept in {backup}; --undo brings it back."
+
+
+def _undo(folder: Folder) -> None:
+    done = undo_in_site(folder.root)
+    typer.echo(f"{done.restored} files brought back, {done.removed} new ones removed.")
+    for path in done.changed:
+        typer.echo(f"Left as it is, for it was changed since: {path}")
+    if done.changed:
+        raise typer.Exit(_FAILED)
+
+
+def _form(name: str) -> HandoverForm:
+    """The form of that name. Raises UnusableInput."""
+    try:
+        return HandoverForm(name)
+    except ValueError as error:
+        raise UnusableInput(f"There is no form {name!r}; there are {', '.join(HandoverForm)}.") from error

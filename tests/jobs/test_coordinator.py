@@ -6,7 +6,6 @@ import os
 import shutil
 import signal
 import subprocess
-import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -14,90 +13,18 @@ from pathlib import Path
 
 import pytest
 from dask.distributed import LocalCluster
-from sqlalchemy import Engine, func, select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
+from coordinating import Running, until
 from ivory_thistle.core.states import State
-from ivory_thistle.core.treatment.rules import Rules
-from ivory_thistle.intake.folder import Folder
-from ivory_thistle.jobs.coordinator import Coordinator
 from ivory_thistle.store import jobs
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
-from ivory_thistle.store.database import sessions
 from ivory_thistle.workflows import auditing
-from ivory_thistle.workflows.capturing import capture_opened
-from ivory_thistle.workflows.opening import Opened
-from ivory_thistle.workflows.runs import handover_of, start_run
+from ivory_thistle.workflows.made import handover_of
 
 pytestmark = pytest.mark.database
-
-
-@pytest.fixture
-def made(engine: Engine) -> sessionmaker[Session]:
-    """Sessions of the real database."""
-    return sessions(engine)
-
-
-@pytest.fixture
-def blobs(tmp_path: Path) -> Blobs:
-    """An empty blob store."""
-    return Blobs(str(tmp_path / "blobs"))
-
-
-@pytest.fixture
-def run_id(made: sessionmaker[Session], blobs: Blobs, site_folder: Path) -> int:
-    """A waiting run over a capture of the little site."""
-    with made.begin() as session:
-        site = t.Site(name="jobs", page_budget=1, removed_at=t.now())
-        session.add(site)
-        session.flush()
-        capture = t.Capture(site_id=site.id, state=State.DONE, origin="folder", place=str(site_folder), label="x")
-        session.add(capture)
-        session.flush()
-        capture_id = capture.id
-    capture_opened(capture_id, Opened(Folder(site_folder)), made, blobs)
-    with made.begin() as session:
-        auditing.ask_for_audit(session, capture_id)
-        run = start_run(session, capture_id, Rules(fixed=True), blobs)
-        return run.id
-
-
-class Running:
-    """A coordinator in a thread of its own."""
-
-    def __init__(self, coordinator: Coordinator) -> None:
-        self.coordinator = coordinator
-        self.thread = threading.Thread(target=coordinator.run, daemon=True)
-        self.thread.start()
-
-    def stop(self) -> None:
-        """Ends it as the application does."""
-        self.coordinator.end()
-        self.thread.join(60)
-        assert not self.thread.is_alive()
-
-
-@pytest.fixture
-def coordinators(made: sessionmaker[Session], blobs: Blobs, tmp_path: Path) -> Iterator[Callable[..., Running]]:
-    """Makes started coordinators and stops them at the end."""
-    started: list[Running] = []
-
-    def make(scheduler: str | None = None) -> Running:
-        started.append(Running(Coordinator(made, blobs, tmp_path / "staging", scheduler)))
-        return started[-1]
-
-    yield make
-    for running in started:
-        running.stop()
-
-
-def until(condition: Callable[[], bool], seconds: float = 300) -> None:
-    """Waits for a condition, asking often."""
-    deadline = time.monotonic() + seconds
-    while not condition():
-        assert time.monotonic() < deadline, "it did not come to pass"
-        threading.Event().wait(0.02)
 
 
 def finished(made: sessionmaker[Session], run_id: int) -> dict[int, object]:

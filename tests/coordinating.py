@@ -1,0 +1,32 @@
+"""A coordinator of jobs as tests drive it."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable
+
+from ivory_thistle.jobs.coordinator import Coordinator
+
+
+class Running:
+    """A coordinator in a thread of its own."""
+
+    def __init__(self, coordinator: Coordinator) -> None:
+        self.coordinator = coordinator
+        self.thread = threading.Thread(target=coordinator.run, daemon=True)
+        self.thread.start()
+
+    def stop(self) -> None:
+        """Ends it as the application does."""
+        self.coordinator.end()
+        self.thread.join(60)
+        assert not self.thread.is_alive()
+
+
+def until(condition: Callable[[], bool], seconds: float = 300) -> None:
+    """Waits for a condition, asking often."""
+    deadline = time.monotonic() + seconds
+    while not condition():
+        assert time.monotonic() < deadline, "it did not come to pass"
+        threading.Event().wait(0.02)

@@ -77,7 +77,7 @@ def test_a_second_site_gets_the_same_files_unencoded(
         {"steps": (Step(150), Step(300, dense=True))},
         {"role": "hero"},
         {"kind": "lettering"},
-        {"own_size": True},
+        {"apart": (300,)},
     ],
 )
 def test_whatever_changes_files_or_words_changes_the_key(picture: Path, change: dict[str, object]) -> None:

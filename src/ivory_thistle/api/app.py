@@ -16,7 +16,18 @@ from ivory_thistle.api import errors, schemas
 from ivory_thistle.api.access import Access, Login
 from ivory_thistle.api.again import Again
 from ivory_thistle.api.guard import Guard
-from ivory_thistle.api.routes import captures, checks, events, findings, library, measurements, room, runs, sites
+from ivory_thistle.api.routes import (
+    captures,
+    checks,
+    events,
+    findings,
+    library,
+    measurements,
+    room,
+    runs,
+    sites,
+    wording,
+)
 from ivory_thistle.api.services import Services, SessionDep
 from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.tiers import TIERS, measured_tier
@@ -72,6 +83,7 @@ def create_app(
         library.router,
         findings.of_capture,
         findings.of_site,
+        wording.router,
         captures.router,
         measurements.of_capture,
         measurements.router,

@@ -15,7 +15,7 @@ from ivory_thistle.core.words import kb
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.check_reports import check_json, check_junit
 from ivory_thistle.workflows.checking import Checked, Checker, Side, checkable_tiers
-from ivory_thistle.workflows.delivering import given_by_manifest
+from ivory_thistle.workflows.manifest import given_by_manifest
 from ivory_thistle.workflows.reading import read_folder
 
 _FAILED = 1

@@ -11,9 +11,11 @@ from ivory_thistle.cli.checking import tell_checked
 from ivory_thistle.cli.output import print_json, progress
 from ivory_thistle.cli.treating import formats_of, names_of, rules_of, tell, write_patch
 from ivory_thistle.core.errors import UnusableInput
+from ivory_thistle.core.findings.audit import site_roles
 from ivory_thistle.core.formats.tiers import modern_tiers
 from ivory_thistle.core.rewriting.delivery import NAMES_PATTERN
 from ivory_thistle.core.treatment.form import HandoverForm
+from ivory_thistle.core.treatment.guessing import guessed_slots
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.check_reports import check_json
 from ivory_thistle.workflows.folders import (
@@ -28,6 +30,8 @@ from ivory_thistle.workflows.folders import (
     write_zip,
 )
 from ivory_thistle.workflows.into_site import undo_in_site, write_into_site
+from ivory_thistle.workflows.reading import read_folder
+from ivory_thistle.workflows.wording import file_names, without_alternative, wording_csv
 
 _FAILED = 1
 _WHERE = "Where to: one of these"
@@ -58,6 +62,10 @@ def hand_over(
     ] = NAMES_PATTERN,
     measure: Annotated[bool, typer.Option("--measure", help="First load every page in headless Chromium.")] = False,
     compare: Annotated[bool, typer.Option(help="Compare treated and original pages in headless Chromium.")] = True,
+    wording: Annotated[
+        Path | None,
+        typer.Option(help="A CSV of alternative texts and names, as `wording` writes it.", show_default=False),
+    ] = None,
     check: Annotated[
         bool, typer.Option("--check", help="Check what leaves in every tier; nothing is written where that fails.")
     ] = False,
@@ -83,7 +91,9 @@ def hand_over(
         fidelity, cap, quality, form=_form(form), demand_check=check,
         formats=tuple(t for t in modern_tiers() if t in wanted),
     )  # fmt: skip
-    options = TreatOptions(names=names_of(name), measure=measure, compare=compare)
+    options = TreatOptions(
+        names=names_of(name), measure=measure, compare=compare, wording=_read(wording) if wording else b""
+    )
     stages = ("Reading files", "Measuring pages", "Treating images", "Comparing pages", "Checking pages")
     with progress(stages) as bars:
         told: Bars = (bars[0], bars[1], bars[2], bars[3])
@@ -113,8 +123,36 @@ def _write(done: FolderTreated, target: Path | None, zip_file: Path | None, file
         write_zip(done, zip_file, files_only)
         return f"Written to {zip_file}."
     root = done.folder.root
-    backup = write_into_site(root, done.entries(files_only), lambda new: done.renditions.get(new.sha256))
+    backup = write_into_site(root, done.entries(files_only), lambda file: b"".join(done.parts_of(file)))
     return f"Written into {root}. What was replaced is kept in {backup}; --undo brings it back."
+
+
+def write_wording(
+    folder: Annotated[Path, typer.Argument(help="The folder of a built site.", show_default=False)],
+    out: Annotated[Path, typer.Option(help="The CSV to write.", show_default=False)],
+) -> None:
+    """List images without alternative text, and files whose names say little, with suggestions to edit in a CSV.
+
+    What stands in its column "text" is written by `handover --wording`; "decorative" stands for an empty text.
+    """
+    if not out.absolute().parent.is_dir():
+        raise UnusableInput(f"The folder {out.absolute().parent} does not exist.")
+    opened = Folder(folder)
+    with progress(("Reading files",)) as bars:
+        site = read_folder(opened, bars[0])
+    roles = {path: found.role for path, found in site_roles(site, list(guessed_slots(site))).items()}
+    missing, names = without_alternative(site, opened.read, roles), file_names(site, opened.read)
+    out.write_bytes(wording_csv([*missing, *names]))
+    better = sum(row.suggestion is not None for row in names)
+    typer.echo(f"{len(missing)} images without alternative text, {better} of {len(names)} files with a better name.")
+
+
+def _read(place: Path) -> bytes:
+    """The file's content. Raises UnusableInput."""
+    try:
+        return place.read_bytes()
+    except OSError as error:
+        raise UnusableInput(f"{place} can't be read: {error.strerror}.") from error
 
 
 def _undo(folder: Folder) -> None:

@@ -10,7 +10,7 @@ from typing import Annotated
 import typer
 
 from ivory_thistle.cli.checking import check
-from ivory_thistle.cli.handing_over import hand_over
+from ivory_thistle.cli.handing_over import hand_over, write_wording
 from ivory_thistle.cli.output import chosen_screens, print_json, progress
 from ivory_thistle.cli.treating import treat
 from ivory_thistle.core.errors import ThistleError, UnusableInput
@@ -29,6 +29,7 @@ app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_
 app.command()(treat)
 app.command()(check)
 app.command("handover")(hand_over)
+app.command("wording")(write_wording)
 
 
 @app.command()

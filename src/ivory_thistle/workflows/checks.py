@@ -16,8 +16,8 @@ from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import in_transaction
 from ivory_thistle.workflows.checking import Checked, Checker, Side, checkable_tiers
-from ivory_thistle.workflows.delivering import Verdict
 from ivory_thistle.workflows.made import HandedOver, handover_of
+from ivory_thistle.workflows.manifest import Verdict
 from ivory_thistle.workflows.runs import keep_savings
 from ivory_thistle.workflows.settings import site_screens
 from ivory_thistle.workflows.settling import Settler

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import json
-from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import asdict, dataclass
-from typing import Any
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
 from ivory_thistle.core.faults import Fault
-from ivory_thistle.core.formats.tiers import TIERS, Tier, and_older
+from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.references.site import Image, Page, SiteReading
+from ivory_thistle.core.reports.predicted import with_new_files
 from ivory_thistle.core.reports.savings import Savings, compute_savings, savings_csv
 from ivory_thistle.core.rewriting.css import Outcomes
 from ivory_thistle.core.rewriting.delivery import (
@@ -25,16 +24,17 @@ from ivory_thistle.core.rewriting.site import Limits, SiteRewrite
 from ivory_thistle.core.rewriting.snippets import server_snippets
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.core.treatment.form import HandoverForm
-from ivory_thistle.core.treatment.rendition import RenditionFacts, fields_of
+from ivory_thistle.core.treatment.rendition import RenditionFacts
 from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.wording.renaming import Renamed, redirects
 from ivory_thistle.workflows.at_hand import AtHand
+from ivory_thistle.workflows.manifest import MANIFEST_NAMES, manifest, previous_manifest
 from ivory_thistle.workflows.progress import Progress, nothing
 from ivory_thistle.workflows.reporting import LoadReport, report
 from ivory_thistle.workflows.settling import Settler
 from ivory_thistle.workflows.unchanged import settle_unchanged
+from ivory_thistle.workflows.wording import NO_WORDING, Wording, renamed, with_alternatives
 
-MANIFEST_KIND = "ivory-thistle-handover"
-MANIFEST_NAMES = ("manifest.json", "handover-manifest.json")
 _SAVINGS_NAMES = ("savings.csv", "handover-savings.csv")
 
 
@@ -54,6 +54,7 @@ class Handover:
 
     `new_files` are renditions; `texts` are rewritten pages and style sheets and our own files, by path; `originals` are
     the paths that new files stand for. Where these take the originals' own paths, the originals go below `backup`.
+    `moved` are files of the site that get other paths, `not_renamed` says why some that should did not.
     """
 
     new_files: tuple[NewFile, ...]
@@ -63,6 +64,8 @@ class Handover:
     faults: tuple[Fault, ...]
     originals: frozenset[str] = frozenset()
     backup: str = ""
+    moved: Mapping[str, str] = field(default_factory=dict)
+    not_renamed: Mapping[str, str] = field(default_factory=dict)
 
 
 def deliveries_of(
@@ -109,6 +112,7 @@ def deliver(
     reasons: Mapping[str, str],
     on_page: Progress = nothing,
     stop: Callable[[], bool] = lambda: False,
+    wording: Wording = NO_WORDING,
 ) -> Delivered | None:
     """Finds what the pages bear, and prepares what leaves; None where it was stopped.
 
@@ -121,7 +125,7 @@ def deliver(
         settled = settle_unchanged(at_hand.site, deliveries, at_hand.read, screens)
     if stop():
         return None
-    handover = prepare_handover(at_hand, treated, rules, deliveries, settled.rewrite)
+    handover = prepare_handover(at_hand, treated, rules, deliveries, settled.rewrite, wording)
     return Delivered(handover, settled.limits, report(at_hand.site, settled, deliveries, at_hand.slots, reasons))
 
 
@@ -131,8 +135,9 @@ def prepare_handover(
     rules: Rules,
     deliveries: Mapping[str, Delivery],
     rewrite: SiteRewrite,
+    wording: Wording = NO_WORDING,
 ) -> Handover:
-    """What leaves of a site that was rewritten, with what that saves."""
+    """What leaves of a site that was rewritten, with what that saves; texts and names as they were decided."""
     site = at_hand.site
     texts = dict(rewrite.texts)
     outcomes = dict(rewrite.outcomes)
@@ -144,18 +149,38 @@ def prepare_handover(
     made = {f.path: f for d in deliveries.values() for f in d.files}
     kept = tuple(f for path, f in made.items() if path in given)
     savings = compute_savings(site, outcomes, {f.path: f.bytes for f in kept})
+    changed = Renamed({}, {})
+    if rules.form is HandoverForm.MARKUP:
+        texts = with_alternatives(site, at_hand.read, texts, wording)
+        if wording.names:
+            changed = renamed(site, at_hand.read, texts, kept, deliveries, wording)
+            texts |= changed.texts
     rewritten = tuple(sorted(texts))
+    moved = {old: new for old, new in changed.moved.items() if old in site.files}
+    kept = tuple(replace(f, path=changed.moved.get(f.path, f.path)) for f in kept)
+    deliveries = {moved.get(path, path): _with_names(d, changed.moved) for path, d in deliveries.items()}
+    given = {changed.moved.get(path, path) for path in given}
+    if moved:
+        texts |= redirects(moved)
     if rules.form is HandoverForm.SAME_ADDRESSES:
         texts |= server_snippets(deliveries.values())
     if texts or kept:
         previous = previous_manifest(site, at_hand.read)
-        texts[_own_name(site, MANIFEST_NAMES, previous is not None)] = _manifest(
-            site, deliveries.values(), kept, treated, rewritten, savings, rules, previous
+        decisions = {path: t.words for t in treated for path in t.image.paths}
+        texts[_own_name(site, MANIFEST_NAMES, previous is not None)] = manifest(
+            site, deliveries.values(), kept, decisions, rewritten, savings, rules, previous, moved
         )
         texts[_own_name(site, _SAVINGS_NAMES, previous is not None)] = savings_csv(savings)
-    made_of = frozenset(d.path for d in deliveries.values() if any(f.path in given for f in d.files))
+    back = {new: old for old, new in moved.items()}
+    made_of = frozenset(back.get(d.path, d.path) for d in deliveries.values() if any(f.path in given for f in d.files))
     backup = _free_folder(site) if rules.form is HandoverForm.IN_PLACE and kept else ""
-    return Handover(kept, texts, rewritten, savings, tuple(rewrite.faults), made_of, backup)
+    return Handover(kept, texts, rewritten, savings, tuple(rewrite.faults), made_of, backup, moved, changed.kept)
+
+
+def _with_names(delivery: Delivery, moved: Mapping[str, str]) -> Delivery:
+    """The same files under their new names."""
+    files = tuple(replace(f, path=moved.get(f.path, f.path)) for f in delivery.files)
+    return replace(delivery, path=moved.get(delivery.path, delivery.path), files=files)
 
 
 def _free_folder(site: SiteReading) -> str:
@@ -180,101 +205,17 @@ def _own_name(site: SiteReading, names: tuple[str, str], was_ours: bool) -> str:
     return names[0] if names[0] not in site.files or was_ours else names[1]
 
 
-@dataclass(frozen=True, slots=True)
-class Verdict:
-    """What a check said of a handover: when it ended, of how many loads of pages, and how many failed."""
+def as_it_leaves(
+    site: SiteReading, handover: Handover, read: Callable[[str], bytes], content: Callable[[NewFile], bytes]
+) -> tuple[SiteReading, Callable[[str], bytes]]:
+    """The site as it leaves, and a reader of its files; `read` gives those of the original."""
+    new = {f.path: f for f in handover.new_files}
+    was = {path: old for old, path in handover.moved.items()}
 
-    at: str
-    loads: int
-    failed: int
-    screens: tuple[str, ...]
-    tiers: tuple[str, ...]
+    def of_either(path: str) -> bytes:
+        text = handover.texts.get(path)
+        if text is not None:
+            return text
+        return content(new[path]) if path in new else read(was.get(path, path))
 
-    @property
-    def passed(self) -> bool:
-        """Whether nothing failed."""
-        return not self.failed
-
-
-def with_verdict(manifest: bytes, verdict: Verdict) -> bytes:
-    """The manifest, telling what a check said."""
-    content = json.loads(manifest)
-    content["check"] = {"passed": verdict.passed, **asdict(verdict)}
-    return _json(content)
-
-
-def _json(content: Mapping[str, Any]) -> bytes:
-    return (json.dumps(content, indent=2, ensure_ascii=False) + "\n").encode()
-
-
-def previous_manifest(site: SiteReading, read: Callable[[str], bytes]) -> dict[str, Any] | None:
-    """The manifest of an earlier handover in the same folder, if there is one."""
-    for name in MANIFEST_NAMES:
-        if name in site.files:
-            try:
-                found = json.loads(read(name))
-            except (ValueError, OSError):
-                continue
-            if isinstance(found, dict) and found.get("kind") == MANIFEST_KIND:
-                return found
-    return None
-
-
-def given_by_manifest(site: SiteReading, read: Callable[[str], bytes]) -> Mapping[Tier, Mapping[str, str]]:
-    """Of a handed-over site whose server chooses by what a browser accepts: by tier, the file at each address."""
-    manifest = previous_manifest(site, read) or {}
-    if manifest.get("form") != HandoverForm.SAME_ADDRESSES:
-        return {}
-    given: dict[Tier, dict[str, str]] = {tier: {} for tier in TIERS}
-    of_tier: dict[Tier, dict[str, str]] = {tier: {} for tier in TIERS}
-    for file in manifest.get("files", []):
-        if isinstance(file, dict) and file.get("tier") in of_tier and file.get("path") in site.files:
-            of_tier[file["tier"]][str(file.get("original"))] = file["path"]
-    for tier in TIERS:
-        for older in reversed(and_older(tier)):
-            given[tier] |= of_tier[older]
-    return given
-
-
-def made_before(site: SiteReading, read: Callable[[str], bytes]) -> frozenset[str]:
-    """The contents (SHA-256) that an earlier handover made, and those it made them of: they are not treated again."""
-    previous = previous_manifest(site, read) or {}
-    files, treated = previous.get("files", []), previous.get("treated", {})
-    made = {str(f.get("sha256")) for f in files if isinstance(f, dict)}
-    return frozenset(made | {str(digest) for digest in treated.values()} if isinstance(treated, dict) else made)
-
-
-def _manifest(
-    site: SiteReading,
-    deliveries: Iterable[Delivery],
-    kept: tuple[NewFile, ...],
-    treated: Sequence[TreatedImage],
-    rewritten: tuple[str, ...],
-    savings: Savings,
-    rules: Rules,
-    previous: dict[str, Any] | None,
-) -> bytes:
-    paths = {f.path for f in kept}
-    words = {path: t.words for t in treated for path in t.image.paths}
-    files = [
-        {
-            "path": f.path, "original": d.path, **fields_of(f), "score": None if f.score is None else round(f.score, 2),
-        }
-        for d in deliveries for f in d.files if f.path in paths
-    ]  # fmt: skip
-    earlier = [f for f in (previous or {}).get("files", []) if f.get("path") not in paths]
-    content = {
-        "kind": MANIFEST_KIND,
-        "version": 1,
-        "form": rules.form,
-        "rules": rules.as_dict(),
-        "savings": {"before": savings.before, "after": dict(savings.after)},
-        "files": sorted(files + earlier, key=lambda f: str(f["path"])),
-        "treated": {
-            **(previous or {}).get("treated", {}),
-            **{d.path: site.files[d.path].sha256 for d in deliveries if any(f.path in paths for f in d.files)},
-        },
-        "decisions": {d.path: list(words.get(d.path, ())) for d in deliveries},
-        "rewritten": sorted({*rewritten, *(previous or {}).get("rewritten", [])}),
-    }
-    return _json(content)
+    return with_new_files(site, new.values(), handover.moved), of_either

@@ -16,7 +16,6 @@ from ivory_thistle.core.findings.audit import site_roles
 from ivory_thistle.core.formats.tiers import Tier, measured_tier
 from ivory_thistle.core.images.resize import Resize, target_size
 from ivory_thistle.core.references.site import SiteFile, SiteReading, is_page
-from ivory_thistle.core.reports.predicted import with_new_files
 from ivory_thistle.core.rewriting.delivery import NAMES_PATTERN, NewFile
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.core.treatment.guessing import guessed_slots
@@ -26,7 +25,7 @@ from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store.blobs import Blobs, StorageError
 from ivory_thistle.workflows.at_hand import AtHand
 from ivory_thistle.workflows.checking import Checked, Checker, Side, checkable_tiers
-from ivory_thistle.workflows.delivering import Handover, TreatedImage, deliver, deliveries_of
+from ivory_thistle.workflows.delivering import Handover, TreatedImage, as_it_leaves, deliver, deliveries_of
 from ivory_thistle.workflows.kept import kept_url, let_go_of_the_oldest
 from ivory_thistle.workflows.measured import measured_slots
 from ivory_thistle.workflows.measuring import measure_folder
@@ -37,6 +36,7 @@ from ivory_thistle.workflows.reading import read_folder
 from ivory_thistle.workflows.reporting import LoadReport, audit_json
 from ivory_thistle.workflows.treating import Treatment, result_of
 from ivory_thistle.workflows.unchanged import chosen_by_server
+from ivory_thistle.workflows.wording import NO_WORDING, read_wording
 from ivory_thistle.workflows.workers import Workers
 
 
@@ -110,7 +110,8 @@ class TreatOptions:
     `widths` are made of every image instead of what its places ask for; `size` reshapes each picture first; both are
     for folders of pictures alone. `only` lists the tiers that are written of those ("baseline" is the fallback).
     `names` is the pattern of new files' names. `measure` loads every page in a browser first; `compare` compares the
-    treated pages with the original ones in a browser, where one is installed.
+    treated pages with the original ones in a browser, where one is installed. `wording` is a CSV of alternative texts
+    and names.
     """
 
     widths: tuple[int, ...] = ()
@@ -120,6 +121,7 @@ class TreatOptions:
     measure: bool = False
     compare: bool = True
     processes: int = 2
+    wording: bytes = b""
 
 
 _NO_OPTIONS = TreatOptions()
@@ -159,6 +161,7 @@ def treating(
     if (options.size or options.widths or options.only) and any(is_page(path) for path in folder.paths()[0]):
         what = "widths, sizes and formats follow from where a site shows its images"
         raise UnusableInput(f"{folder.root} holds web pages: {what}. They can be given for folders of pictures alone.")
+    wording = read_wording(options.wording) if options.wording else NO_WORDING
     site = read_folder(folder, progress[0])
     if not site.pages and not site.images:
         raise UnusableInput(f"{folder.root} holds no web page and no picture.")
@@ -176,7 +179,9 @@ def treating(
 
         reasons = {path: p.reason for p in plans if p.reason for path in p.image.paths}
         compared = content if options.compare else None
-        delivered = deliver(at_hand, treated, rules, DEFAULT_SCREENS, deliveries, compared, reasons, progress[3])
+        delivered = deliver(
+            at_hand, treated, rules, DEFAULT_SCREENS, deliveries, compared, reasons, progress[3], wording=wording
+        )
         assert delivered is not None, "nobody stops it"
         chosen = chosen_by_server(rules.form, deliveries)
         yield FolderTreated(folder, site, delivered.handover, failed, delivered.report, kept, chosen)
@@ -186,14 +191,9 @@ def treating(
 
 def check_treated(done: FolderTreated, on_load: Progress = nothing) -> list[Checked]:
     """Holds what leaves against the original in every tier. Raises UnusableInput where no browser is."""
-    new = {f.path: f for f in done.handover.new_files}
-
-    def read(path: str) -> bytes:
-        if path in done.handover.texts:
-            return done.handover.texts[path]
-        return done.renditions.get(new[path].sha256) if path in new else done.folder.read(path)
-
-    after = Side(with_new_files(done.site, new.values()), read, done.given)
+    content = done.renditions
+    site, read = as_it_leaves(done.site, done.handover, done.folder.read, lambda new: content.get(new.sha256))
+    after = Side(site, read, done.given)
     checker = Checker(Side(done.site, done.folder.read), after, DEFAULT_SCREENS, checkable_tiers())
     return checker.all(on_load)
 
@@ -258,7 +258,7 @@ def _at_hand(folder: Folder, site: SiteReading, options: TreatOptions, on_page: 
 def _plans(at_hand: AtHand, rules: Rules, options: TreatOptions) -> tuple[Plan, ...]:
     plans = plan(at_hand, rules)
     if options.size or options.widths:
-        plans = tuple(replace(p, steps=_given_steps(p, options), own_size=False) if p.steps else p for p in plans)
+        plans = tuple(replace(p, steps=_given_steps(p, options), apart=()) if p.steps else p for p in plans)
     return plans
 
 
@@ -306,5 +306,5 @@ def _treatment(planned: Plan, rules: Rules, size: Resize | None) -> Treatment:
     image = planned.image
     return Treatment(
         facts=image.facts, steps=tuple(planned.steps), rules=rules, role=planned.role,
-        kind=image.look.kind if image.look else None, size=size, own_size=planned.own_size,
+        kind=image.look.kind if image.look else None, size=size, apart=planned.apart,
     )  # fmt: skip

@@ -37,7 +37,7 @@ def backup_of(root: Path) -> Path:
     return root.with_name(f"{root.name}-before-handover")
 
 
-def write_into_site(root: Path, what: Iterable[Entry], content_of: Callable[[NewFile], bytes]) -> Path:
+def write_into_site(root: Path, what: Iterable[Entry], content_of: Callable[[NewFile | SiteFile], bytes]) -> Path:
     """Writes what is new or changed into the site's folder; gives the backup. Raises UnusableInput.
 
     There is one backup at a time: another handover waits until the first is undone, or its backup is gone.
@@ -47,7 +47,7 @@ def write_into_site(root: Path, what: Iterable[Entry], content_of: Callable[[New
         raise UnusableInput(
             f"{backup} holds the files of an earlier handover; undo that first, or move the folder away if it is right."
         )
-    changed = [one for one in what if not isinstance(one.content, SiteFile)]
+    changed = [one for one in what if not isinstance(one.content, SiteFile) or one.path != one.content.path]
     backup.mkdir()
     record: dict[str, Any] = {"kind": _KIND, "files": {}}
     for one in changed:
@@ -61,7 +61,6 @@ def write_into_site(root: Path, what: Iterable[Entry], content_of: Callable[[New
             shutil.copy2(place, kept)
     _write(backup / _RECORD, json.dumps(record, indent=2).encode())
     for one in changed:
-        assert not isinstance(one.content, SiteFile)
         _write(_inside(root, one.path), one.content if isinstance(one.content, bytes) else content_of(one.content))
     return backup
 

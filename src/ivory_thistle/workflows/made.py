@@ -12,7 +12,6 @@ from sqlalchemy.orm import Session
 
 from ivory_thistle.core.formats.tiers import TIERS, Tier
 from ivory_thistle.core.references.site import Page, SiteReading
-from ivory_thistle.core.reports.predicted import with_new_files
 from ivory_thistle.core.rewriting.delivery import Delivery
 from ivory_thistle.core.rewriting.site import Limits, SiteRewrite, SiteRewriter
 from ivory_thistle.core.treatment.form import HandoverForm
@@ -21,16 +20,10 @@ from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.at_hand import AtHand, stored_at_hand
-from ivory_thistle.workflows.delivering import (
-    MANIFEST_NAMES,
-    Handover,
-    TreatedImage,
-    Verdict,
-    deliveries_of,
-    prepare_handover,
-    with_verdict,
-)
+from ivory_thistle.workflows.delivering import Handover, TreatedImage, as_it_leaves, deliveries_of, prepare_handover
+from ivory_thistle.workflows.manifest import MANIFEST_NAMES, Verdict, with_verdict
 from ivory_thistle.workflows.unchanged import chosen_by_server, unchanged
+from ivory_thistle.workflows.worded import stored_wording
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,15 +84,7 @@ class HandedOver:
 
     def after(self) -> tuple[SiteReading, Callable[[str], bytes]]:
         """The site as it leaves, and a reader of its files."""
-        new = {f.path: f for f in self.handover.new_files}
-
-        def read(path: str) -> bytes:
-            text = self.handover.texts.get(path)
-            if text is not None:
-                return text
-            return self.blobs.get(new[path].sha256) if path in new else self.read(path)
-
-        return with_new_files(self.site, new.values()), read
+        return as_it_leaves(self.site, self.handover, self.read, lambda new: self.blobs.get(new.sha256))
 
     def given(self) -> Mapping[Tier, Mapping[str, str]]:
         """By tier, the file that a server chooses for each address; empty where pages name the files themselves."""
@@ -119,6 +104,7 @@ class HandedOver:
         digest = sha256(self._files().encode())
         for path in self.handover.rewritten:
             digest.update(sha256(self.handover.texts[path]).digest())
+        digest.update(repr(sorted(self.handover.moved.items())).encode())
         return digest.hexdigest()
 
     def noting(self, verdict: Verdict | None) -> HandedOver:
@@ -144,5 +130,7 @@ def handover_of(session: Session, run: t.Run, blobs: Blobs) -> HandedOver:
         rewrite = SiteRewriter(site, made.deliveries, read).rewrite(limits)
     else:
         rewrite = unchanged(site, made.deliveries)
-    handover = prepare_handover(made.at_hand, made.treated, rules, made.deliveries, rewrite)
+    site_id = session.get_one(t.Capture, run.capture_id).site_id
+    wording = stored_wording(session, site_id)
+    handover = prepare_handover(made.at_hand, made.treated, rules, made.deliveries, rewrite, wording)
     return HandedOver(made.at_hand, made.deliveries, rewrite, handover, blobs, rules.form)

@@ -42,11 +42,12 @@ def entries(
     left_out = handover.originals if without_originals else frozenset()
     for path in sorted({*site.files, *handover.texts}):
         text = handover.texts.get(path)
+        moved = handover.moved.get(path, path)
         ours = path not in site.files
         if text is not None and (ours or not files_only):
-            yield Entry(path, text)
+            yield Entry(moved, text)
         elif not ours and not files_only and path not in new_files and path not in left_out:
-            yield Entry(path, site.files[path])
+            yield Entry(moved, site.files[path])
     for path, new in sorted(new_files.items()):
         if handover.backup and path in site.files:
             yield Entry(f"{handover.backup}/{path}", site.files[path])

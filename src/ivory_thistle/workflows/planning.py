@@ -6,7 +6,7 @@ from ivory_thistle.core.treatment.ladder import Plan, plan_treatment
 from ivory_thistle.core.treatment.own_size import plan_own_size
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.workflows.at_hand import AtHand
-from ivory_thistle.workflows.delivering import made_before
+from ivory_thistle.workflows.manifest import made_before
 
 
 def plan(at_hand: AtHand, rules: Rules) -> tuple[Plan, ...]:

@@ -50,7 +50,7 @@ def start_run(
             t.Task(
                 run_id=run.id, image_id=ids[facts.sha256], state=state, role=planned.role,
                 widths=[s.width for s in planned.steps], dense=[s.width for s in planned.steps if s.dense],
-                own_size=planned.own_size,
+                apart=list(planned.apart),
                 reason=planned.reason, words=[], bytes_before=facts.bytes,
                 bytes_after=facts.bytes, finished_at=None if planned.steps else t.now(),
             )
@@ -74,7 +74,7 @@ def _carry_over(session: Session, run_id: int, image_id: int, size: int, earlier
     task = t.Task(
         run_id=run_id, image_id=image_id, state="done" if earlier else "left",
         widths=earlier.widths if earlier else [], dense=earlier.dense if earlier else [],
-        own_size=earlier.own_size if earlier else False,
+        apart=earlier.apart if earlier else [],
         role=earlier.role if earlier else "content", reason="" if earlier else "Not among the images chosen.",
         words=earlier.words if earlier else [], bytes_before=size,
         bytes_after=earlier.bytes_after if earlier else size, finished_at=t.now(),
@@ -101,7 +101,7 @@ def waiting_tasks(session: Session, run_id: int, rules: Rules) -> dict[int, Trea
 def _treatment(task: t.Task, facts: ImageFacts, kind: str | None, rules: Rules) -> Treatment:
     steps = tuple(Step(w, w in (task.dense or ())) for w in task.widths)
     return Treatment(
-        facts=facts, steps=steps, rules=rules, role=role_of(task.role), kind=kind, own_size=task.own_size
+        facts=facts, steps=steps, rules=rules, role=role_of(task.role), kind=kind, apart=tuple(task.apart or ())
     )  # fmt: skip
 
 

@@ -67,7 +67,7 @@ class Treatment:
     role: Role = "content"
     kind: str | None = None
     size: Resize | None = None
-    own_size: bool = False
+    apart: tuple[int, ...] = ()
 
     def call(self, key: Hashable, blobs_url: str, path: Path | None = None, kept_url: str = "") -> Call:
         """The call that treats the image into a blob store, from there or from a file, with limits by its pixels.
@@ -89,7 +89,7 @@ class Treatment:
         size = asdict(self.size) if self.size else None
         asked = [
             self.facts.sha256, [astuple(s) for s in self.steps], rules, looks, self.role, self.kind, size,
-            self.own_size, self.rules.form is HandoverForm.IN_PLACE, encoding_version(),
+            self.apart, self.rules.form is HandoverForm.IN_PLACE, encoding_version(),
         ]  # fmt: skip
         return sha256(json.dumps(asked, sort_keys=True).encode()).hexdigest()
 
@@ -152,4 +152,4 @@ def encoding_version() -> str:
 
 
 def _treated(data: bytes, of: Treatment) -> Treated:
-    return treat_image(data, of.facts, of.steps, of.rules, of.role, of.kind, of.size, of.own_size)
+    return treat_image(data, of.facts, of.steps, of.rules, of.role, of.kind, of.size, of.apart)

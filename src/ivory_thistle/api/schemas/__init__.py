@@ -94,6 +94,7 @@ from ivory_thistle.api.schemas.sites import (
     SiteFromAddress,
     SiteFromFolder,
 )
+from ivory_thistle.api.schemas.wording import WordingChoice, WordingChoices, WordingKind, WordingList, WordingRow
 
 __all__ = [
     "AuditState",
@@ -173,5 +174,10 @@ __all__ = [
     "TomlText",
     "VitalsOut",
     "Vocabulary",
+    "WordingChoice",
+    "WordingChoices",
+    "WordingKind",
+    "WordingList",
+    "WordingRow",
     "WrongOut",
 ]

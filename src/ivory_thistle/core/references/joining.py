@@ -17,6 +17,7 @@ from ivory_thistle.core.references.css import CssReading, read_css
 from ivory_thistle.core.references.page import LAZY_ATTRIBUTES, PageReading, Reference, read_page, use_in_css
 from ivory_thistle.core.references.site import Image, Page, Placement, SiteFile, SiteReading, is_page
 from ivory_thistle.core.references.source import Source, read_css_source, read_html_source
+from ivory_thistle.core.references.templates import MOST_TEMPLATE_BYTES, is_template, named_in_template
 
 _MAX_IMPORT_DEPTH = 12
 
@@ -60,11 +61,22 @@ def read_site(
         pages.append(joined.page)
         linked |= joined.links
         on_page(path)
+    linked |= _named_in_templates(by_path, read, joiner.index)
     if not pages:
         pages = _folders(by_path)
     images = _group_images(by_path, pages, linked)
     image_of = {p: i for i in images for p in i.paths}
     return SiteReading(by_path, tuple(pages), images, tuple(dict.fromkeys(collected)), hosts, aliases or {}, image_of)
+
+
+def _named_in_templates(files: Mapping[str, SiteFile], read: Callable[[str], bytes], index: FileIndex) -> set[str]:
+    """The files that templates, components and Markdown name: they are in use, though no page loads them."""
+    found: set[str] = set()
+    for path, file in files.items():
+        if is_template(path) and file.bytes <= MOST_TEMPLATE_BYTES:
+            with suppress(OSError, ValueError):
+                found |= {named.path for named in named_in_template(path, read(path), index)[1]}
+    return found
 
 
 def _unreadable(path: str, error: Exception) -> Fault:
@@ -114,7 +126,7 @@ class _Joiner:
         read: Callable[[str], bytes],
         lazy_attributes: tuple[str, ...],
     ) -> None:
-        self._files, self._index, self._read, self._lazy = files, index, read, lazy_attributes
+        self._files, self.index, self._read, self._lazy = files, index, read, lazy_attributes
         self._sheets = Sheets(index, read)
 
     def join(self, path: str, source: Source) -> _Joined:
@@ -125,7 +137,7 @@ class _Joiner:
         named = [_Named(path, base, reference) for reference in reading.references]
         named += self._named_in_sheets(sheets, source.encoding)
         for address in reading.manifests:
-            named += _manifest_icons(self._index.resolve(base, address), self._read)
+            named += _manifest_icons(self.index.resolve(base, address), self._read)
         resolved, faults = self._resolve(path, named, missing)
         page = Page(
             path=path,
@@ -142,7 +154,7 @@ class _Joiner:
             base=reading.base,
             has_script=reading.has_script,
         )
-        targets = (self._index.resolve(base, link.address) for link in reading.links)
+        targets = (self.index.resolve(base, link.address) for link in reading.links)
         return _Joined(page, {t.path for t in targets if t.kind == "local"}, faults)
 
     def _sheets_of(self, reading: PageReading, base: str, encoding: str) -> tuple[list[str], list[str]]:
@@ -167,7 +179,7 @@ class _Joiner:
         resolved, faults = _Resolved(broken=dict.fromkeys(missing)), list[Fault]()
         for one in named:
             r = one.reference
-            target = self._index.resolve(one.base, r.address)
+            target = self.index.resolve(one.base, r.address)
             if target.kind == "remote":
                 resolved.remote[target.path] = None
             if target.kind not in ("local", "missing"):
@@ -196,7 +208,7 @@ class Sheets:
     """Style sheets of a site, each read once, with their imports followed."""
 
     def __init__(self, index: FileIndex, read: Callable[[str], bytes]) -> None:
-        self._index, self._read = index, read
+        self.index, self._read = index, read
         self._cache: dict[str, tuple[CssReading, Source]] = {}
 
     def reading(self, path: str, encoding: str = "utf-8") -> tuple[CssReading, Source]:
@@ -212,7 +224,7 @@ class Sheets:
         missing: list[str] = []
 
         def follow(base: str, address: str, depth: int) -> None:
-            target = self._index.resolve(base, address)
+            target = self.index.resolve(base, address)
             if target.kind == "missing":
                 missing.append(address)
             if target.kind != "local" or target.path in found or depth > _MAX_IMPORT_DEPTH:

@@ -72,9 +72,14 @@ class Reference:
 
 @dataclass(frozen=True, slots=True)
 class Link:
-    """A plain link to a file (`a href`): the file is in use, but the page does not load it."""
+    """A plain link to a file (`a href`): the file is in use, but the page does not load it.
+
+    `start:end` spans the address in the source's text.
+    """
 
     address: str
+    start: int = 0
+    end: int = 0
 
 
 @dataclass(slots=True)
@@ -148,8 +153,8 @@ def _page_wide(tag: Tag, source: Source, reading: PageReading) -> None:
         reading.has_script = True
     elif tag.name == "link" and href and "manifest" in (tag.value("rel") or "").lower().split():
         reading.manifests.append(href)
-    elif tag.name in ("a", "area") and href:
-        reading.links.append(Link(href))
+    elif tag.name in ("a", "area") and href and (found := tag.get("href")):
+        reading.links.append(Link(href, found.value_start, found.value_end))
 
 
 def _references_of(

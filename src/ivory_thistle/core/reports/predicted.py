@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import inf
 
 from ivory_thistle.core.formats.tiers import TIERS, Tier, shown_by
@@ -28,9 +28,13 @@ class PageLoads:
     after: tuple[Loaded, ...]
 
 
-def with_new_files(site: SiteReading, new_files: Iterable[NewFile]) -> SiteReading:
-    """The site as it is handed over, for asking what its pages load."""
+def with_new_files(
+    site: SiteReading, new_files: Iterable[NewFile], moved: Mapping[str, str] | None = None
+) -> SiteReading:
+    """The site as it is handed over, for asking what its pages load; `moved` files have other paths."""
     files = dict(site.files)
+    for old, new_path in (moved or {}).items():
+        files[new_path] = replace(files.pop(old), path=new_path)
     for new in new_files:
         facts = ImageFacts(new.format, new.width, new.height, new.bytes, new.sha256)
         files[new.path] = SiteFile(new.path, new.sha256, new.bytes, facts)

@@ -10,7 +10,7 @@ from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier
 from ivory_thistle.core.references.addresses import FileIndex
 from ivory_thistle.core.selection.screen import USEFUL_DENSITY
-from ivory_thistle.core.treatment.rendition import RenditionFacts, fields_of
+from ivory_thistle.core.treatment.rendition import CARD, RenditionFacts, fields_of
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -49,6 +49,13 @@ class Delivery:
     def own_size(self) -> NewFile | None:
         """The file of the original's own size that every browser shows; None where none was worth it."""
         return next((f for f in self.files if f.tier == BASELINE and f.width == self.width), None)
+
+    @property
+    def card(self) -> NewFile | None:
+        """The file for a social card: the widest that every crawler reads and that is no larger than needed."""
+        fits = [f for f in self.files if f.tier == BASELINE and f.width <= CARD[0] and f.height <= CARD[1]]
+        wide_enough = min(self.width, CARD[0] // 2)
+        return next((f for f in reversed(fits) if f.width >= wide_enough), None)
 
 
 @dataclass(frozen=True, slots=True)

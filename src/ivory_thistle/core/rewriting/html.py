@@ -14,6 +14,7 @@ from ivory_thistle.core.references.markup import Attribute, Tag, escape_attribut
 from ivory_thistle.core.references.page import declared_length
 from ivory_thistle.core.references.site import Image, Page, Placement
 from ivory_thistle.core.references.source import Edit, Source
+from ivory_thistle.core.rewriting.attributes import card_size, card_sizes, with_more, with_value
 from ivory_thistle.core.rewriting.css import Outcomes, rewrite_declarations
 from ivory_thistle.core.rewriting.delivery import Delivery, NewFile, sibling_address
 from ivory_thistle.core.rewriting.elements import BoxElement, PageTerms, Timing, elements_of, families
@@ -69,6 +70,7 @@ class _PageRewriter:
             if p.source == page.path:
                 self.by_tag[p.tag_start].append(p)
         self.tags = [tag for tag in tags(source.text) if tag.start in self.by_tag]
+        self.card_sizes = card_sizes(source)
         self.elements = elements_of(source, self.by_tag, allowed)
         self.boxes: dict[str, Box] = {}
         self._agree()
@@ -90,6 +92,8 @@ class _PageRewriter:
                     self._preload(tag, p, offers.get(p.file or ""))
                 elif p.use == "plain" and p.attribute not in ("css", "style"):
                     self._plain(tag, p)
+                elif p.use == "social":
+                    self._card(tag, p)
             self._styles(tag, placements)
         return self.result
 
@@ -286,6 +290,18 @@ class _PageRewriter:
             self._set_value(attribute, sibling_address(placement.address, delivery.own_size.path))
             self._note_plain(placement, delivery.own_size)
 
+    def _card(self, tag: Tag, placement: Placement) -> None:
+        """A social card: a light file of a format that crawlers read, and its size where that is told."""
+        delivery = self.deliveries.get(placement.file or "")
+        new = (delivery.card or delivery.own_size) if delivery else None
+        attribute = tag.get(placement.attribute)
+        if not delivery or not new or not attribute or new.bytes >= self.images[delivery.path].facts.bytes:
+            return
+        self._set_value(attribute, sibling_address(placement.address, new.path))
+        self._note_plain(placement, new)
+        old, light = (delivery.width, delivery.height), (new.width, new.height)
+        self.result.edits += card_size(self.card_sizes, tag, old, light)
+
     def _note_plain(self, placement: Placement, new: NewFile) -> None:
         self.result.outcomes[placement.source, placement.start] = {BASELINE: new.path}
         self.result.offered.add(new.path)
@@ -314,17 +330,10 @@ class _PageRewriter:
             self.result.offered |= done.offered
 
     def _set_value(self, attribute: Attribute, value: str) -> None:
-        if attribute.quote:
-            escaped = escape_attribute(value, attribute.quote)
-            self.result.edits.append(Edit(attribute.value_start, attribute.value_end, escaped))
-        else:
-            new = f'{attribute.name}="{escape_attribute(value)}"'
-            self.result.edits.append(Edit(attribute.start, attribute.end, new))
+        self.result.edits.append(with_value(attribute, value))
 
     def _add(self, tag: Tag, attributes: str) -> None:
-        """Adds attributes after the tag's last one."""
-        at = max((a.end for a in tag.attributes), default=tag.start + 1 + len(tag.name))
-        self.result.edits.append(Edit(at, at, f" {attributes}"))
+        self.result.edits.append(with_more(tag, attributes))
 
     def _size(self, tag: Tag, delivery: Delivery) -> None:
         """Gives width and height where they are missing, in the original's proportions."""

@@ -29,11 +29,11 @@ def keep_what_is_worth_it(
     facts: ImageFacts,
     rules: Rules,
     words: Sequence[str],
-    own: Made | None = None,
+    apart: Sequence[Made] = (),
 ) -> Treated:
     """Keeps the fallback where it is smaller than the original, and each modern tier that gains enough on the next.
 
-    `own` is a fallback of the original's own size, apart from the ladder.
+    `apart` are fallbacks that stand apart from the ladder: of the original's own size, or as a social card.
     """
     fallback = made[BASELINE]
     said = [*words, *_shortfalls(made, rules)]
@@ -56,13 +56,20 @@ def keep_what_is_worth_it(
         else:
             said.append(f"{name} dropped: {kb(after)} against {kb(before)} is not worth a file.")
     said += _at_the_same_look(made, kept)
-    if own and own.met and rules.replacement_is_worth_it(facts.bytes, own.encoded.bytes):
-        kept.append((BASELINE, own))
-        name = FORMATS[own.encoded.format].label
-        said.append(f"In its own size {name} weighs {kb(own.encoded.bytes)}, where one address alone is taken.")
+    for one in apart:
+        if one.met and rules.replacement_is_worth_it(facts.bytes, one.encoded.bytes):
+            kept.append((BASELINE, one))
+            said.append(_apart(one, facts))
     order = {tier: n for n, tier in enumerate(TIERS)}
     kept.sort(key=lambda k: (order[k[0]], k[1].encoded.width))
     return Treated(tuple(rendition_of(tier, m.encoded, m.score) for tier, m in kept), tuple(said))
+
+
+def _apart(one: Made, facts: ImageFacts) -> str:
+    name, size = FORMATS[one.encoded.format].label, kb(one.encoded.bytes)
+    if one.encoded.width == facts.width:
+        return f"In its own size {name} weighs {size}, where one address alone is taken."
+    return f"For social cards {name} weighs {size} at {one.encoded.width:,} x {one.encoded.height:,} px."
 
 
 def _shortfalls(made: Mapping[Tier, Sequence[Made]], rules: Rules) -> list[str]:

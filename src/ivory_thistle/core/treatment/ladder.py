@@ -10,6 +10,7 @@ from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.references.families import one_picture
 from ivory_thistle.core.references.site import Image, Placement, SiteReading
 from ivory_thistle.core.selection.screen import USEFUL_DENSITY
+from ivory_thistle.core.treatment.rendition import CARD
 from ivory_thistle.core.treatment.roles import Role, Slot
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.words import kb
@@ -34,14 +35,15 @@ class Step:
 class Plan:
     """What is to be made of one image: `steps` by rising width. `reason` says why none are.
 
-    `own_size`: a fallback of the image's own size is made as well, for places that take one address and nothing else.
+    `apart` are widths
+    of fallbacks that are made as well: the image's own, for places that take one address alone, and a social card's.
     """
 
     image: Image
     role: Role = "content"
     steps: tuple[Step, ...] = ()
     reason: str = ""
-    own_size: bool = False
+    apart: tuple[int, ...] = ()
 
 
 def plan_treatment(
@@ -125,10 +127,15 @@ def _plan(
     if larger:
         return Plan(image, role, reason=f"A narrower copy of {larger}; the ladder of that one stands for it.")
     natural, height = image.facts.width, image.facts.height
+    if role == "social card":
+        # Said by hand, of an image that pages show as well.
+        role = "content"
     if image.facts.is_vector:
         return Plan(image, role, (Step(natural),))
     wanted: list[Step] = []
     shown = {p.use for p in placements}
+    if shown == {"social"}:
+        return Plan(image, "social card", (Step(card_width(natural, height)),))
     ratio = height / natural
     if "candidate" in shown:
         # One of several files for one place: it keeps its pixels, its descriptor says how many.
@@ -140,14 +147,24 @@ def _plan(
     steps = ladder(wanted or [Step(natural)], natural, rules, height)
     # An animation is dear to make and to store, and backgrounds can't choose by width: one file.
     one = image.facts.frames > 1 or not shown & {"single", "candidate"}
-    return Plan(image, role, steps[-1:] if one else steps, own_size=_needs_own_size(image, placements, steps))
+    return Plan(image, role, steps[-1:] if one else steps, apart=_apart(image, placements, steps))
 
 
-def _needs_own_size(image: Image, placements: Iterable[Placement], steps: tuple[Step, ...]) -> bool:
-    """Whether some place takes one address and no size, and no step is of the image's own size."""
-    if image.facts.frames > 1 or steps[-1].width == image.facts.width:
-        return False
-    return any(p.use == "plain" for p in placements)
+def _apart(image: Image, placements: Iterable[Placement], steps: tuple[Step, ...]) -> tuple[int, ...]:
+    """The image's own width where some place takes one address and no size; a card's where one names a large image."""
+    facts, uses = image.facts, {p.use for p in placements}
+    if facts.frames > 1:
+        return ()
+    wanted = [facts.width] if "plain" in uses else []
+    card = card_width(facts.width, facts.height)
+    if "social" in uses and card < facts.width:
+        wanted.append(card)
+    return tuple(w for w in dict.fromkeys(wanted) if w not in {s.width for s in steps})
+
+
+def card_width(width: int, height: int) -> int:
+    """How wide a picture may be as a social card, in pixels: within 1,200 x 630, and never wider than it is."""
+    return max(1, min(width, CARD[0], CARD[1] * width // max(1, height)))
 
 
 def _why_left_alone(image: Image, placements: list[Placement], rules: Rules) -> str:
@@ -167,9 +184,7 @@ def _why_left_alone(image: Image, placements: list[Placement], rules: Rules) -> 
         return f"{row.label} is not a format that every browser shows; convert it by hand."
     if facts.bytes < rules.leave_below_bytes and not facts.is_vector:
         return f"Already small: under {kb(rules.leave_below_bytes)}."
-    if not shown:
-        return "Only named for social cards; no page shows it."
-    if all(p.use == "kept" for p in shown):
+    if shown and all(p.use == "kept" for p in shown):
         kept = shown[0]
         where = f"{kept.element} {kept.attribute} in {kept.source}, line {kept.line}"
         return f"Used only where nothing can stand in its place ({where})."

@@ -8,6 +8,9 @@ from typing import Any
 from ivory_thistle.core.formats.table import FORMATS, FormatName
 from ivory_thistle.core.formats.tiers import Tier
 
+CARD = (1200, 630)
+"""Pixels that a social card needs at most; common practice, no source."""
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RenditionFacts:

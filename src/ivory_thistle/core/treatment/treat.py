@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.tiers import BASELINE, Tier, modern_tiers
@@ -36,13 +36,13 @@ def treat_image(
     role: Role = "content",
     kind: str | None = None,
     size: Resize | None = None,
-    own_size: bool = False,
+    apart: Sequence[int] = (),
 ) -> Treated:
     """Makes a file for every tier at each step, keeping what is worth it. Raises PictureError, EncodeError.
 
     `kind` is that of the image's look (None: it is looked at now); what was drawn and not yet spoilt stays lossless.
-    `size` reshapes the picture before the steps, which may then not be wider than that. `own_size` adds a fallback of
-    the picture's own size.
+    `size` reshapes the picture before the steps, which may then not be wider than that. `apart` are widths of
+    fallbacks that are made besides.
 
     A rendition is never larger than the file it replaces; a tier is kept only where its files together
     are worth having over the next tier's.
@@ -54,7 +54,7 @@ def treat_image(
     widths = sorted(steps, key=lambda s: s.width)
     if facts.frames > 1:
         return treat_animation(data, facts, widths[-1].width, rules, role)
-    whole = decode(data, facts, None if size or own_size else widths[-1].width, rules.keep_p3).without_unused_alpha()
+    whole = decode(data, facts, None if size else max([widths[-1].width, *apart]), rules.keep_p3).without_unused_alpha()
     top = resize(whole, size) if size else whole
     if kind is None:
         look = look_at(data, facts)
@@ -71,12 +71,14 @@ def treat_image(
         return rules.fidelity_for(role, kind, rung.dense)
 
     left_out = {t: words for t in modern_tiers() if t in rules.formats and (words := refusal(t, rungs))}
-    tiers: tuple[Tier, ...] = (*(t for t in modern_tiers() if t in rules.formats and t not in left_out), BASELINE)
+    modern = (t for t in modern_tiers() if t in rules.formats and t not in left_out)
+    # What only crawlers read has a format that all of them read.
+    tiers: tuple[Tier, ...] = (BASELINE,) if role == "social card" else (*modern, BASELINE)
     wish = Wish(rules, drawn, fidelity, kept_metadata(data, rules.metadata))
     made = make_files(rungs, wish, tiers)
     said = [_opening(rules, role, kind, drawn, rungs), *(f"{w} It is left out." for w in left_out.values())]
-    own = make_files([Rung(top)], wish, (BASELINE,))[BASELINE][0] if own_size else None
-    return keep_what_is_worth_it(made, facts, rules, said, own)
+    others = [make_files([Rung(reduce(top, width))], wish, (BASELINE,))[BASELINE][0] for width in apart]
+    return keep_what_is_worth_it(made, facts, rules, said, others)
 
 
 def sharpened_where_harmless(pixels: Pixels, reduced_from: int) -> Pixels:

@@ -5,7 +5,7 @@ from ivory_thistle.store.tables.captures import Audit, Capture, CaptureFile, Fau
 from ivory_thistle.store.tables.checks import Check, CheckedLoad
 from ivory_thistle.store.tables.measurements import Measurement, PageScreen, PageWeight, Slot
 from ivory_thistle.store.tables.runs import PageSaving, Rendition, Run, Task
-from ivory_thistle.store.tables.sites import RoleChoice, Site
+from ivory_thistle.store.tables.sites import RoleChoice, Site, WordingChoice
 
 __all__ = [
     "Audit",
@@ -30,5 +30,6 @@ __all__ = [
     "Site",
     "Slot",
     "Task",
+    "WordingChoice",
     "now",
 ]

@@ -36,8 +36,8 @@ class Run(Job, Base):
 class Task(Base):
     """One image of a run. States: waiting, done, failed, left (alone); `reason` says why in words.
 
-    `widths` is its ladder; those in `dense` are loaded by screens of high density only; `own_size`: a fallback of the
-    original's own size is made as well.
+    `widths` is its ladder; those in `dense` are loaded by screens of high density only; `apart` are widths
+    of fallbacks that are made besides.
     """
 
     __tablename__ = "task"
@@ -47,7 +47,7 @@ class Task(Base):
     state: Mapped[str] = mapped_column(String(16))
     widths: Mapped[list[Any]]
     dense: Mapped[list[Any] | None]
-    own_size: Mapped[bool] = mapped_column(default=False)
+    apart: Mapped[list[Any] | None]
     role: Mapped[str] = mapped_column(String(16), default="content")
     reason: Mapped[str] = mapped_column(Text, default="")
     words: Mapped[list[Any]]

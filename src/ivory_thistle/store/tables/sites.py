@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import String, UniqueConstraint
+from sqlalchemy import String, Text, UniqueConstraint
 from sqlalchemy.dialects.mysql import BINARY
 from sqlalchemy.orm import Mapped, mapped_column
 
@@ -41,3 +41,17 @@ class RoleChoice(Base):
     pattern_hash: Mapped[bytes] = mapped_column(BINARY(32))
     role: Mapped[str] = mapped_column(String(16))
     __table_args__ = (UniqueConstraint("site_id", "pattern_hash"), OPTIONS)
+
+
+class WordingChoice(Base):
+    """An alternative text of an image on a page, or the new name of an image file, as decided; outlives captures."""
+
+    __tablename__ = "wording_choice"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    site_id: Mapped[int] = key("site.id")
+    kind: Mapped[str] = mapped_column(String(16))
+    page: Mapped[str] = mapped_column(Path)
+    path: Mapped[str] = mapped_column(Path)
+    place_hash: Mapped[bytes] = mapped_column(BINARY(32))
+    text: Mapped[str] = mapped_column(Text)
+    __table_args__ = (UniqueConstraint("site_id", "place_hash"), OPTIONS)

@@ -1,4 +1,4 @@
-"""Checks of a run's handover, and what a person took back after them"""
+"""Checks of a run's handover, what a person took back after them, and words for images"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -69,12 +69,36 @@ def upgrade() -> None:
         op.f("ix_checked_load_check_id_failed_id"), "checked_load", ["check_id", "failed", "id"], unique=False
     )
     op.create_index(op.f("ix_checked_load_page_id"), "checked_load", ["page_id"], unique=False)
+    op.create_table(
+        "wording_choice",
+        sa.Column("id", sa.BigInteger(), nullable=False),
+        sa.Column("site_id", sa.BigInteger(), nullable=False),
+        sa.Column("kind", sa.String(length=16), nullable=False),
+        sa.Column("page", sa.String(length=2048), nullable=False),
+        sa.Column("path", sa.String(length=2048), nullable=False),
+        sa.Column("place_hash", mysql.BINARY(length=32), nullable=False),
+        sa.Column("text", sa.Text(), nullable=False),
+        sa.ForeignKeyConstraint(["site_id"], ["site.id"], name=op.f("fk_wording_choice_site_id"), ondelete="CASCADE"),
+        sa.PrimaryKeyConstraint("id", name=op.f("pk_wording_choice")),
+        sa.UniqueConstraint("site_id", "place_hash", name=op.f("uq_wording_choice_site_id_place_hash")),
+        mariadb_charset="utf8mb4",
+        mariadb_collate="utf8mb4_nopad_bin",
+        mariadb_engine="InnoDB",
+    )
+    op.add_column("task", sa.Column("apart", mysql.JSON(), nullable=True))
+    op.execute("UPDATE task JOIN image ON image.id = image_id SET apart = JSON_ARRAY(image.width) WHERE own_size")
+    op.drop_column("task", "own_size")
     op.add_column("run", sa.Column("settled", mysql.JSON(), nullable=True))
     op.add_column("run", sa.Column("taken_back", mysql.JSON(), nullable=True))
 
 
 def downgrade() -> None:
+    op.add_column("task", sa.Column("own_size", sa.Boolean(), nullable=False, server_default="0"))
+    op.alter_column("task", "own_size", existing_type=sa.Boolean(), existing_nullable=False, server_default=None)
+    op.execute("UPDATE task JOIN image ON image.id = image_id SET own_size = 1 WHERE JSON_CONTAINS(apart, image.width)")
+    op.drop_column("task", "apart")
     op.drop_column("run", "taken_back")
     op.drop_column("run", "settled")
+    op.drop_table("wording_choice")
     op.drop_table("checked_load")
     op.drop_table("handover_check")

@@ -1,0 +1,123 @@
+"""The manifest of a handover: what it holds, what was decided and checked; read again at the next one."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from ivory_thistle.core.formats.tiers import TIERS, Tier, and_older
+from ivory_thistle.core.references.site import SiteReading
+from ivory_thistle.core.reports.savings import Savings
+from ivory_thistle.core.rewriting.delivery import Delivery, NewFile
+from ivory_thistle.core.treatment.form import HandoverForm
+from ivory_thistle.core.treatment.rendition import fields_of
+from ivory_thistle.core.treatment.rules import Rules
+
+MANIFEST_KIND = "ivory-thistle-handover"
+MANIFEST_NAMES = ("manifest.json", "handover-manifest.json")
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """What a check said of a handover: when it ended, of how many loads of pages, and how many failed."""
+
+    at: str
+    loads: int
+    failed: int
+    screens: tuple[str, ...]
+    tiers: tuple[str, ...]
+
+    @property
+    def passed(self) -> bool:
+        """Whether nothing failed."""
+        return not self.failed
+
+
+def with_verdict(manifest: bytes, verdict: Verdict) -> bytes:
+    """The manifest, telling what a check said."""
+    content = json.loads(manifest)
+    content["check"] = {"passed": verdict.passed, **asdict(verdict)}
+    return _json(content)
+
+
+def _json(content: Mapping[str, Any]) -> bytes:
+    return (json.dumps(content, indent=2, ensure_ascii=False) + "\n").encode()
+
+
+def previous_manifest(site: SiteReading, read: Callable[[str], bytes]) -> dict[str, Any] | None:
+    """The manifest of an earlier handover in the same folder, if there is one."""
+    for name in MANIFEST_NAMES:
+        if name in site.files:
+            try:
+                found = json.loads(read(name))
+            except (ValueError, OSError):
+                continue
+            if isinstance(found, dict) and found.get("kind") == MANIFEST_KIND:
+                return found
+    return None
+
+
+def given_by_manifest(site: SiteReading, read: Callable[[str], bytes]) -> Mapping[Tier, Mapping[str, str]]:
+    """Of a handed-over site whose server chooses by what a browser accepts: by tier, the file at each address."""
+    manifest = previous_manifest(site, read) or {}
+    if manifest.get("form") != HandoverForm.SAME_ADDRESSES:
+        return {}
+    given: dict[Tier, dict[str, str]] = {tier: {} for tier in TIERS}
+    of_tier: dict[Tier, dict[str, str]] = {tier: {} for tier in TIERS}
+    for file in manifest.get("files", []):
+        if isinstance(file, dict) and file.get("tier") in of_tier and file.get("path") in site.files:
+            of_tier[file["tier"]][str(file.get("original"))] = file["path"]
+    for tier in TIERS:
+        for older in reversed(and_older(tier)):
+            given[tier] |= of_tier[older]
+    return given
+
+
+def made_before(site: SiteReading, read: Callable[[str], bytes]) -> frozenset[str]:
+    """The contents (SHA-256) that an earlier handover made, and those it made them of: they are not treated again."""
+    previous = previous_manifest(site, read) or {}
+    files, treated = previous.get("files", []), previous.get("treated", {})
+    made = {str(f.get("sha256")) for f in files if isinstance(f, dict)}
+    return frozenset(made | {str(digest) for digest in treated.values()} if isinstance(treated, dict) else made)
+
+
+def manifest(
+    site: SiteReading,
+    deliveries: Collection[Delivery],
+    kept: tuple[NewFile, ...],
+    decisions: Mapping[str, Sequence[str]],
+    rewritten: tuple[str, ...],
+    savings: Savings,
+    rules: Rules,
+    previous: dict[str, Any] | None,
+    moved: Mapping[str, str],
+) -> bytes:
+    """The manifest's bytes. `deliveries`, `kept` and `moved` tell the paths as they leave; `decisions` by old paths."""
+    paths = {f.path for f in kept}
+    was = {new: old for old, new in moved.items()}
+    files = [
+        {
+            "path": f.path, "original": d.path, **fields_of(f), "score": None if f.score is None else round(f.score, 2),
+        }
+        for d in deliveries for f in d.files if f.path in paths
+    ]  # fmt: skip
+    earlier = [f for f in (previous or {}).get("files", []) if f.get("path") not in paths]
+    used = [d for d in deliveries if any(f.path in paths for f in d.files)]
+    content = {
+        "kind": MANIFEST_KIND,
+        "version": 1,
+        "form": rules.form,
+        "rules": rules.as_dict(),
+        "savings": {"before": savings.before, "after": dict(savings.after)},
+        "files": sorted(files + earlier, key=lambda f: str(f["path"])),
+        "treated": {
+            **(previous or {}).get("treated", {}),
+            **{d.path: site.files[was.get(d.path, d.path)].sha256 for d in used},
+        },
+        "decisions": {d.path: list(decisions.get(was.get(d.path, d.path), ())) for d in deliveries},
+        "renamed": dict(sorted(moved.items())),
+        "rewritten": sorted({*rewritten, *(previous or {}).get("rewritten", [])}),
+    }
+    return _json(content)

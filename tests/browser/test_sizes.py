@@ -18,7 +18,7 @@ from ivory_thistle.core.rewriting.fitting import fit_sizes
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.intake.site_server import serve_site
-from ivory_thistle.intake.sweeping import SweptImage, sweep_pages
+from ivory_thistle.intake.sweeping import SweptPage, sweep_pages
 
 LAYOUTS = int(os.environ.get("THISTLE_LAYOUTS", "12"))
 RUNGS = tuple(round(120 * 1.2**n) for n in range(18))
@@ -71,7 +71,7 @@ def layout(seed: int) -> str:
 
 
 @pytest.fixture(scope="module")
-def swept(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, dict[str, tuple[SweptImage, ...]]]:
+def swept(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, dict[str, SweptPage]]:
     """A folder of made-up layouts, and what their boxes were measured to be."""
     folder = tmp_path_factory.mktemp("layouts")
     for width in RUNGS:
@@ -86,20 +86,20 @@ def swept(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, dict[str, tup
         return folder, sweep_pages(address, pages, DEFAULT_SCREENS)
 
 
-def test_chromium_takes_the_right_rung(page: Page, swept: tuple[Path, dict[str, tuple[SweptImage, ...]]]) -> None:
+def test_chromium_takes_the_right_rung(page: Page, swept: tuple[Path, dict[str, SweptPage]]) -> None:
     """At every measured width no file is narrower than its box; between them, 95 % are within a rung of the best."""
     folder, found = swept
     assert len(found) == LAYOUTS
     listed = ", ".join(f"{width}.png {width}w" for width in RUNGS)
     for n in range(LAYOUTS):
-        sizes = fit_sizes(found[f"{n}.html"][0].widths)
+        sizes = fit_sizes(found[f"{n}.html"].images[0].widths)
         image = f'<img class=it src="{RUNGS[-1]}.png" srcset="{listed}" sizes="{sizes}">'
         (folder / f"{n}.html").write_text(layout(n).replace("{}", image))
     opened = Folder(folder)
     off, total = 0, 0
     with serve_site([p.name for p in folder.iterdir()], opened.read) as address:
         for n in range(LAYOUTS):
-            measured = {screen for screen, _ in found[f"{n}.html"][0].widths}
+            measured = {screen for screen, _ in found[f"{n}.html"].images[0].widths}
             for screen in sorted({*sorted(measured)[::8], *OFF_THE_SWEEP}):
                 page.set_viewport_size({"width": screen, "height": 900})
                 # An address of its own: Chromium takes what it has in memory, even where it is too large.
@@ -121,7 +121,7 @@ def test_what_screens_show_first_is_known(tmp_path: Path) -> None:
         "<img src=a.png style='width:100%;height:300px'><div style=height:3000px></div><img src=a.png width=300>"
     )
     with serve_site(["index.html", "a.png"], Folder(tmp_path).read) as address:
-        images = sweep_pages(address, ["index.html"], DEFAULT_SCREENS)["index.html"]
+        images = sweep_pages(address, ["index.html"], DEFAULT_SCREENS)["index.html"].images
     every = frozenset(screen.name for screen in DEFAULT_SCREENS)
     assert [image.first for image in images] == [every, every, frozenset()]
     assert [image.largest for image in images] == [frozenset(), every, frozenset()]

@@ -8,7 +8,7 @@ from ivory_thistle.core.rewriting.elements import Timing
 from ivory_thistle.core.rewriting.site import Limits
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.intake.folder import Folder
-from ivory_thistle.intake.sweeping import SweptImage
+from ivory_thistle.intake.sweeping import SweptImage, SweptPage
 from ivory_thistle.workflows.boxes import take_boxes
 from ivory_thistle.workflows.reading import read_folder
 from pictures import encoded, photograph
@@ -32,7 +32,7 @@ def taken(tmp_path: Path, page: str, *images: SweptImage) -> tuple[dict[int, str
     site = read_folder(Folder(tmp_path))
     starts = [n for n in range(len(page)) if page.startswith("<img", n)]
     limits = Limits()
-    take_boxes(limits, site.pages[0], starts, images, DEFAULT_SCREENS)
+    take_boxes(limits, site.pages[0], starts, SweptPage(images), DEFAULT_SCREENS)
     sizes, timing = (found.get("index.html", {}) for found in (limits.sizes, limits.timing))
     order = {at: n for n, at in enumerate(starts)}
     return {order[at]: s for at, s in sizes.items()}, {order[at]: t for at, t in timing.items()}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Awaitable, Callable, Iterable, Sequence
+from collections.abc import Awaitable, Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
@@ -15,6 +15,7 @@ from playwright.async_api import Error as BrowserError
 from ivory_thistle.core.rewriting.fitting import Sample
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.intake.chromium import LOAD_SECONDS, SCROLL, Watch, fresh_page, in_browsers
+from ivory_thistle.intake.vitals import OBSERVE, VITALS
 
 NARROWEST, WIDEST, STEP = 320, 2560, 80
 _HEIGHT = 900
@@ -65,25 +66,39 @@ class SweptImage:
     largest: frozenset[str] = frozenset()
 
 
+@dataclass(frozen=True, slots=True)
+class SweptPage:
+    """A page's `img`s in tree order. `late`: the address of the CSS background that is its largest paint everywhere.
+
+    A browser finds such a picture late: when the style sheet has come and the box is laid out.
+    """
+
+    images: tuple[SweptImage, ...]
+    late: str = ""
+
+
 def sweep_pages(
     address: str,
     pages: Sequence[str],
     screens: Sequence[Screen],
     on_page: Callable[[], None] = lambda: None,
     stop: Callable[[], bool] = lambda: False,
-) -> dict[str, tuple[SweptImage, ...]]:
-    """The `img`s in tree order of each page of the site served at `address`, at density 1.
+    backgrounds: Collection[str] = (),
+) -> dict[str, SweptPage]:
+    """The pages of the site served at `address`, at density 1; those of `backgrounds` may have one as largest paint.
 
     A page that can't be swept (it hangs, or its `img`s become more or fewer) is not among them.
     """
-    found: dict[str, tuple[SweptImage, ...]] = {}
+    found: dict[str, SweptPage] = {}
 
     async def one(browser: Browser, path: str) -> bool:
         if stop():
             return True
         swept = None
         try:
-            swept = await asyncio.wait_for(_sweep(browser, address, path, screens), LOAD_SECONDS + _SECONDS)
+            swept = await asyncio.wait_for(
+                _sweep(browser, address, path, screens, path in backgrounds), LOAD_SECONDS + _SECONDS
+            )
         except (TimeoutError, BrowserError):
             return False
         finally:
@@ -96,7 +111,10 @@ def sweep_pages(
     return found
 
 
-async def _sweep(browser: Browser, address: str, path: str, screens: Sequence[Screen]) -> tuple[SweptImage, ...] | None:
+async def _sweep(
+    browser: Browser, address: str, path: str, screens: Sequence[Screen], has_backgrounds: bool
+) -> SweptPage | None:
+    late = await _late_background(browser, address, path, screens) if has_backgrounds else ""
     async with fresh_page(browser, Screen("sweep", 1280, _HEIGHT, 1), address) as page:
         watch = Watch(page)
         await page.goto(f"{address}/{quote(path)}", wait_until="load", timeout=LOAD_SECONDS * 1000)
@@ -112,7 +130,7 @@ async def _sweep(browser: Browser, address: str, path: str, screens: Sequence[Sc
 
         by_screen = {s.name: (await look(s.width, s.height), s.height) for s in screens}
         if not next(iter(by_screen.values()), ([1], 0))[0]:
-            return ()
+            return SweptPage((), late)
         looks = await _looks(look, {s.width for s in screens if NARROWEST <= s.width <= WIDEST})
     every = [*looks.values(), *(seen for seen, _ in by_screen.values())]
     names = {tuple(src for src, *_ in seen) for seen in every}
@@ -120,7 +138,7 @@ async def _sweep(browser: Browser, address: str, path: str, screens: Sequence[Sc
         return None
     first = {name: _first(seen, height) for name, (seen, height) in by_screen.items()}
     largest = {s.name: _largest(first[s.name], s) for s in screens}
-    return tuple(
+    images = tuple(
         SweptImage(
             src, tuple((width, round(seen[n][1], 2)) for width, seen in sorted(looks.items())),
             frozenset(name for name, areas in first.items() if n in areas),
@@ -128,6 +146,23 @@ async def _sweep(browser: Browser, address: str, path: str, screens: Sequence[Sc
         )
         for n, src in enumerate(next(iter(names)))
     )  # fmt: skip
+    return SweptPage(images, late)
+
+
+async def _late_background(browser: Browser, address: str, path: str, screens: Sequence[Screen]) -> str:
+    """The background that is the largest paint on every screen; empty for none, or for others on some."""
+    found: set[str] = set()
+    for screen in screens:
+        async with fresh_page(browser, screen, address) as page:
+            watch = Watch(page)
+            await page.add_init_script(OBSERVE)
+            await page.goto(f"{address}/{quote(path)}", wait_until="load", timeout=LOAD_SECONDS * 1000)
+            await watch.quiet()
+            seen = await page.evaluate(VITALS)
+        found.add(seen["lcp"] if seen["element"] not in ("", "img", "image", "video") else "")
+        if "" in found or len(found) > 1:
+            return ""
+    return found.pop().removeprefix(address) if found else ""
 
 
 def _first(seen: Iterable[Any], height: int) -> dict[int, float]:

@@ -3,26 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from urllib.parse import unquote
 
 from ivory_thistle.core.references.site import Page
 from ivory_thistle.core.rewriting.elements import Timing, sharing
 from ivory_thistle.core.rewriting.fitting import Sample, fit_sizes, widest_of
 from ivory_thistle.core.rewriting.site import Limits
 from ivory_thistle.core.selection.screen import Screen
-from ivory_thistle.intake.sweeping import SweptImage
+from ivory_thistle.intake.sweeping import SweptImage, SweptPage
 
 _MOST_FIRST = 2
 """Where the screens' largest pictures are more than so many, none is told to be more urgent than the others."""
 
 
-def take_boxes(
-    limits: Limits, page: Page, tags: Sequence[int], swept: Sequence[SweptImage], screens: Sequence[Screen]
-) -> None:
-    """Notes what a page's `img`s need; nothing where those of its source (`tags`) are not those that were seen."""
-    by_tag = dict(zip(tags, swept, strict=False))
+def take_boxes(limits: Limits, page: Page, tags: Sequence[int], swept: SweptPage, screens: Sequence[Screen]) -> None:
+    """Notes what a page's pictures need; of its `img`s nothing where those of its source (`tags`) were not seen."""
+    limits.preload.pop(page.path, None)
+    late = unquote(swept.late.split("?", 1)[0]).lstrip("/")
+    if late and any(p.file == late and p.use == "background" for p in page.placements):
+        limits.preload[page.path] = late
+    by_tag = dict(zip(tags, swept.images, strict=False))
     sources = {p.tag_start: p.address for p in page.placements if p.element == "img" and p.use == "single"}
     same = all(at not in sources or image.src.strip() == sources[at].strip() for at, image in by_tag.items())
-    if len(tags) != len(swept) or not same:
+    if len(tags) != len(swept.images) or not same:
         return
     limits.sizes[page.path] = _sizes(page, {at: image.widths for at, image in by_tag.items()})
     limits.timing[page.path] = _timing(by_tag, screens)

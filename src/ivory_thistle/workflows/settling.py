@@ -98,6 +98,11 @@ class Settler:
     def _measure_boxes(self, limits: Limits, on_page: Progress) -> Progress:
         """Measures the boxes of pages that have new files; gives what tells of the pages that come after these."""
         paths = [path for path, page in self._pages.items() if not self._deliveries.keys().isdisjoint(page.files)]
+        behind = {
+            path
+            for path in paths
+            if any(p.use == "background" and p.file in self._deliveries for p in self._pages[path].placements)
+        }
         done = 0
 
         def one() -> None:
@@ -106,7 +111,7 @@ class Settler:
             on_page(done, len(paths) * (1 + len(self._screens)))
 
         with serve_site(self._site.files, self._read, self._site.aliases) as address:
-            swept = sweep_pages(address, paths, self._screens, one, self._stop)
+            swept = sweep_pages(address, paths, self._screens, one, self._stop, behind)
         for path, images in swept.items():
             self._rewriter.look_at(self._pages[path])
             take_boxes(limits, self._pages[path], self._rewriter.images_of(path), images, self._screens)
@@ -156,6 +161,10 @@ class Settler:
 
     def _step_back(self, page: Page, families: Collection[str], limits: Limits, rewrite: SiteRewrite) -> None:
         """Gives the images of some families on a page the next safer form."""
+        early = limits.preload.get(page.path)
+        if early and self._families[page.path].of(early) in families:
+            del limits.preload[page.path]
+            return
         mine = [p for p in page.placements if p.file and self._families[page.path].of(p.file) in families]
         files = {p.file for p in mine if p.file}
         forms = rewrite.forms.get(page.path, {})
@@ -228,6 +237,8 @@ class Settler:
         self, path: str, found: Sequence[Difference], limits: Limits, rewrite: SiteRewrite
     ) -> Collection[int]:
         """Gives the images of a page that looks different the next safer form; which ones."""
+        if limits.preload.pop(path, None):
+            return ()
         forms = rewrite.forms.get(path, {})
         images = self._rewriter.images_of(path)
         named = {images[n] for d in found for n in d.images if n < len(images)}

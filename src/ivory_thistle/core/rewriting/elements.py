@@ -31,6 +31,7 @@ class PageTerms:
 
     `limits` are by `img` too; `left` are files whose placements stay as they are, `plain` those whose backgrounds take
     one address. `most` holds for all. `sizes` and `timing` follow from measured boxes, by `img` as well.
+    `preload` is the background that is the largest paint.
     """
 
     terms: Mapping[int, Terms] = field(default_factory=dict)
@@ -40,6 +41,7 @@ class PageTerms:
     most: Form = Form.STEADY
     sizes: Mapping[int, str] = field(default_factory=dict)
     timing: Mapping[int, Timing] = field(default_factory=dict)
+    preload: str = ""
 
 
 @dataclass(slots=True)

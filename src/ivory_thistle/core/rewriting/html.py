@@ -19,6 +19,7 @@ from ivory_thistle.core.rewriting.css import Outcomes, rewrite_declarations
 from ivory_thistle.core.rewriting.delivery import Delivery, NewFile, sibling_address
 from ivory_thistle.core.rewriting.elements import BoxElement, PageTerms, Timing, elements_of, families
 from ivory_thistle.core.rewriting.offers import Box, Form, Offer, set_offer, single_offer, srcset
+from ivory_thistle.core.rewriting.preloads import background_file, early_preload, image_preload
 
 WRAPPER = '<picture style="display:contents">'
 """The added element has no box: flex and grid items, widths and floats stay the `img`'s."""
@@ -95,7 +96,17 @@ class _PageRewriter:
                 elif p.use == "social":
                     self._card(tag, p)
             self._styles(tag, placements)
+        self._find_early()
         return self.result
+
+    def _find_early(self) -> None:
+        """Names the background that is the page's largest paint before the style sheets that lead to it."""
+        delivery = self.deliveries.get(self.allowed.preload)
+        new = background_file(self.page, delivery, self.allowed.plain | self.result.plain) if delivery else None
+        edit = early_preload(self.source, self.page, delivery.path, new) if delivery and new else None
+        if new and edit:
+            self.result.edits.append(edit)
+            self.result.offered.add(new.path)
 
     def _agree(self) -> None:
         """One form for all boxes of the page that show the same files: else a browser would load several."""
@@ -250,35 +261,9 @@ class _PageRewriter:
         href = tag.get("href")
         if not delivery or not href:
             return
-        if shown is None:
-            self._preload_background(tag, href, placement, delivery)
-            return
-        element, offer = shown
-        tier = offer.best(element.form >= Form.STEADY)
-        if tier is None:
-            if offer.src:
-                self._set_value(href, offer.src.address)
-            return
-        candidates = offer.sets[tier]
-        self._set_value(href, candidates[-1].address)
-        extra = f'type="{offer.mimes.get(tier) or self._mime(candidates[-1].path, delivery)}"'
-        if candidates[-1].descriptor:
-            sizes = element.tag.get("sizes")
-            said = offer.sizes or (sizes.raw if sizes else "")
-            extra += f' imagesrcset="{escape_attribute(srcset(candidates))}"'
-            extra += f' imagesizes="{escape_attribute(said)}"' if said else ""
-        self._add(tag, extra)
-
-    def _mime(self, path: str, delivery: Delivery) -> str:
-        return next((f.mime for f in delivery.files if f.path == path), "")
-
-    def _preload_background(self, tag: Tag, href: Attribute, placement: Placement, delivery: Delivery) -> None:
-        uses = {p.use for p in self.page.placements if p.file == placement.file} - {"preload", "social"}
-        if uses == {"background"} and placement.file not in self.allowed.plain:
-            new = next((f for t in TIERS if (f := delivery.widest(t))), None)
-        else:
-            new = delivery.own_size if uses <= {"background", "plain"} else None
-        if new:
+        if shown:
+            self.result.edits += image_preload(tag, href, delivery, *shown)
+        elif new := background_file(self.page, delivery, self.allowed.plain):
             self._set_value(href, sibling_address(placement.address, new.path))
             self._add(tag, f'type="{new.mime}"')
 

@@ -33,7 +33,8 @@ class Limits:
 
     `forms` by page and `img` (where its tag begins); `left` are files that stay on a page, `sheets_left` those that
     stay in style sheets, `plain` those whose backgrounds take one address. `most` holds for all pages. `sizes` and
-    `timing` are what boxes told that were measured, by page and `img` too.
+    `timing` are what boxes told that were measured, by page and `img` too. `preload` are the backgrounds, by
+    page, that are the largest paint there.
     """
 
     most: Form = Form.STEADY
@@ -43,6 +44,7 @@ class Limits:
     sheets_left: set[str] = field(default_factory=set)
     sizes: dict[str, dict[int, str]] = field(default_factory=dict)
     timing: dict[str, dict[int, Timing]] = field(default_factory=dict)
+    preload: dict[str, str] = field(default_factory=dict)
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values, for a database."""
@@ -54,6 +56,7 @@ class Limits:
             "sheets_left": sorted(self.sheets_left),
             "sizes": {page: {str(at): s for at, s in sizes.items()} for page, sizes in self.sizes.items()},
             "timing": {page: {str(at): t for at, t in timing.items()} for page, timing in self.timing.items()},
+            "preload": dict(self.preload),
         }
 
     @classmethod
@@ -69,6 +72,7 @@ class Limits:
             limits.sizes[page] = {int(at): str(said) for at, said in sizes.items()}
         for page, timing in values.get("timing", {}).items():
             limits.timing[page] = {int(at): Timing(said) for at, said in timing.items()}
+        limits.preload = dict(values.get("preload", {}))
         return limits
 
 
@@ -168,7 +172,10 @@ class SiteRewriter:
     def _page(self, page: Page, limits: Limits) -> PageRewrite:
         """One page; what its rules and tree don't bear is taken back until nothing is disturbed."""
         forms = limits.forms[page.path]
-        state = (dict(forms), frozenset(limits.left[page.path]), frozenset(limits.plain & set(page.files)), limits.most)
+        state = (
+            dict(forms), frozenset(limits.left[page.path]), frozenset(limits.plain & set(page.files)), limits.most,
+            limits.preload.get(page.path, ""),
+        )  # fmt: skip
         known = self._done.get(page.path)
         if known and known[0] == state:
             return known[1]
@@ -179,7 +186,7 @@ class SiteRewriter:
             left, plain = frozenset(limits.left[page.path]), frozenset(limits.plain)
             allowed = PageTerms(
                 around.terms, forms, left, plain, limits.most,
-                limits.sizes.get(page.path, {}), limits.timing.get(page.path, {}),
+                limits.sizes.get(page.path, {}), limits.timing.get(page.path, {}), limits.preload.get(page.path, ""),
             )  # fmt: skip
             done = rewrite_page(source, page, self._deliveries, self._site.by_path, allowed)
             disturbed = around.disturbed(done.edits) if done.edits else frozenset()
@@ -190,7 +197,7 @@ class SiteRewriter:
                 forms[at] = Form.LADDER if now > Form.LADDER else Form(max(0, now - 1))
         else:
             done = PageRewrite()
-        state = (dict(forms), state[1], state[2], limits.most)
+        state = (dict(forms), *state[1:])
         self._done[page.path] = (state, done)
         return done
 

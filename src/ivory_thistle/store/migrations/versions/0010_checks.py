@@ -32,7 +32,9 @@ def upgrade() -> None:
         mariadb_collate="utf8mb4_nopad_bin",
         mariadb_engine="InnoDB",
     )
-    op.create_index(op.f("ix_handover_check_run_id_id"), "handover_check", ["run_id", "id"], unique=False)
+    op.create_index(
+        op.f("ix_handover_check_run_id_handover_check_id"), "handover_check", ["run_id", "id"], unique=False
+    )
     op.create_index(op.f("ix_handover_check_state"), "handover_check", ["state"], unique=False)
     op.create_table(
         "checked_load",
@@ -66,7 +68,10 @@ def upgrade() -> None:
         mariadb_engine="InnoDB",
     )
     op.create_index(
-        op.f("ix_checked_load_check_id_failed_id"), "checked_load", ["check_id", "failed", "id"], unique=False
+        op.f("ix_checked_load_check_id_checked_load_failed_checked_load_id"),
+        "checked_load",
+        ["check_id", "failed", "id"],
+        unique=False,
     )
     op.create_index(op.f("ix_checked_load_page_id"), "checked_load", ["page_id"], unique=False)
     op.create_table(

@@ -96,6 +96,8 @@ const savings = createRoute({
 const handover = createRoute({
   getParentRoute: () => site,
   path: "handover",
+  validateSearch: (search: Record<string, unknown>): { part?: string } =>
+    typeof search.part === "string" ? { part: search.part } : {},
   component: lazyRouteComponent(() => import("@/features/handover/handover-screen"), "HandoverScreen"),
 });
 

@@ -3,7 +3,14 @@ import { Link, Outlet, useParams } from "@tanstack/react-router";
 import { useEffect, useRef } from "react";
 import type { Schemas } from "@/shared/api/client";
 import { useProgress } from "@/shared/api/progress";
-import { findingsQuery, forecastQuery, runQuery, siteQuery, vocabularyQuery } from "@/shared/api/queries";
+import {
+  checkQuery,
+  findingsQuery,
+  forecastQuery,
+  runQuery,
+  siteQuery,
+  vocabularyQuery,
+} from "@/shared/api/queries";
 import { bytes, count, counted, less } from "@/shared/format/figures";
 import { Failed, Loading } from "@/shared/ui/basics";
 import { type OpenSite, SiteProvider } from "@/shared/ui/site-context";
@@ -72,6 +79,8 @@ function Spine({ site }: { site: OpenSite }) {
   const ready = site.capture.state === "done";
   const forecast = useQuery({ ...forecastQuery(site.capture.id), enabled: ready });
   const run = useQuery({ ...runQuery(site.run_id ?? 0), enabled: site.run_id !== null });
+  const done = site.run_state === "done" && site.run_id !== null;
+  const check = useQuery({ ...checkQuery(site.run_id ?? 0), enabled: done });
   const unread = site.capture.state === "failed" ? "could not be read" : "not read yet";
   const treated = site.ledger?.after != null;
   const steps = [
@@ -89,7 +98,7 @@ function Spine({ site }: { site: OpenSite }) {
     ],
     ["runs", "Runs", run.data ? runSays(run.data) : "none yet"],
     ["savings", "Savings", treated ? less(site.ledger?.before ?? 0, site.ledger?.after ?? 0) : "after a run"],
-    ["handover", "Handover", treated ? "ready to download" : "after a run"],
+    ["handover", "Handover", handoverSays(treated, check.data ?? null)],
   ] as const;
   return (
     <nav
@@ -116,6 +125,14 @@ function Spine({ site }: { site: OpenSite }) {
       </ol>
     </nav>
   );
+}
+
+function handoverSays(treated: boolean, check: Schemas["Check"] | null): string {
+  if (!treated) return "after a run";
+  if (!check) return "not checked";
+  if (check.going) return `${count(check.done)} of ${count(check.total)} checked`;
+  if (check.state !== "done" || !check.current) return "check it again";
+  return check.failed ? `${count(check.failed)} failed the check` : "checked";
 }
 
 function captureSays(capture: Schemas["Capture"]): string {

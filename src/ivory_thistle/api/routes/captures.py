@@ -29,6 +29,7 @@ from ivory_thistle.core.formats.table import FORMATS, UNKNOWN, sniff_format
 from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.metadata import MetadataPolicy
+from ivory_thistle.core.treatment.form import HandoverForm
 from ivory_thistle.core.treatment.rules import FIDELITIES, Fidelity, Rules
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.at_hand import stored_at_hand
@@ -253,6 +254,7 @@ def add_run(
     sharpen: bool = False,
     svg_scripts: bool = False,
     demand_check: bool = False,
+    form: HandoverForm = HandoverForm.MARKUP,
 ) -> schemas.Run:
     """Starts a treatment of the whole site or of chosen images; one that is going on already is returned instead.
 
@@ -267,7 +269,7 @@ def add_run(
     rules = replace(
         Rules.at_fidelity(score) if score else Rules(fixed=fidelity == "fixed"),
         metadata=metadata, keep_p3=keep_p3, sharpen=sharpen, svg_scripts=svg_scripts,
-        demand_check=demand_check,
+        demand_check=demand_check, form=form,
     )  # fmt: skip
     ids = None
     if chosen is not None:

@@ -5,9 +5,10 @@ from __future__ import annotations
 import re
 import zlib
 from collections import defaultdict
-from typing import Literal
+from typing import Annotated, Literal
+from urllib.parse import quote
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Query
 from fastapi.responses import StreamingResponse
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -19,11 +20,12 @@ from ivory_thistle.api.routes.captures import Limit, capture_of
 from ivory_thistle.api.services import Services, ServicesDep, SessionDep
 from ivory_thistle.api.stopping import add_stop_and_continue
 from ivory_thistle.core.formats.tiers import TIERS, measured_tier
+from ivory_thistle.core.rewriting.elsewhere import ElsewhereImage, images_elsewhere, suggested_markup
 from ivory_thistle.core.states import State
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.checks import verdict_on
-from ivory_thistle.workflows.made import HandedOver, handover_of
+from ivory_thistle.workflows.made import HandedOver, handover_of, made_by
 from ivory_thistle.workflows.packing import entries, patch_stream, zip_stream
 from ivory_thistle.workflows.runs import ask_again
 from ivory_thistle.workflows.settings import site_policy
@@ -162,7 +164,10 @@ def _handover(session: Session, run: t.Run, services: Services) -> schemas.Hando
         faults=[schemas.FaultOut(kind=f.kind, path=f.path, message=f.message, line=f.line) for f in handover.faults],
         archive_name=_file_name(site, "handover.zip"),
         patch_name=_file_name(site, "changes.patch"),
+        form=handed_over.form,
         demands_check=Rules.from_dict(run.rules).demand_check,
+        renamed=len(handover.moved),
+        not_renamed={path: why for path, why in handover.not_renamed.items() if path in handed_over.site.files},
         taken_back=len(run.taken_back or []),
     )
 
@@ -198,6 +203,42 @@ def download_patch(run_id: int, session: SessionDep, services: ServicesDep, reve
     name = _file_name(site, "changes-reverse.patch" if reverse else "changes.patch")
     stream = patch_stream(leaving.handover, leaving.read, reverse)
     return StreamingResponse(stream, media_type="text/x-diff", headers=_attached(name))
+
+
+@router.get("/elsewhere")
+def list_elsewhere(
+    run_id: int,
+    session: SessionDep,
+    services: ServicesDep,
+    after: Annotated[int, Query(ge=0, le=1_000_000)] = 0,
+    limit: Limit = 100,
+) -> schemas.ElsewhereList:
+    """Files that can't be rewritten, with the places in them that name images, and what could stand there."""
+    run = finished_run(session, run_id)
+
+    def every() -> list[ElsewhereImage]:
+        of = handover_of(session, run, services.blobs)
+        return list(images_elsewhere(of.site, of.read, of.deliveries))
+
+    found = services.counts.get(run.capture_id, f"elsewhere of {run_id} at {run.finished_at}", every)
+    return schemas.ElsewhereList(
+        items=[schemas.ElsewhereImage.model_validate(one) for one in found[after : after + limit]],
+        total=len(found),
+        files=len({one.source for one in found}),
+    )
+
+
+@router.get("/images/{image_id}/markup")
+def get_markup(run_id: int, image_id: int, session: SessionDep, services: ServicesDep) -> schemas.Markup:
+    """Markup for one image with all that was made of it, to be copied."""
+    run = finished_run(session, run_id)
+    image = session.get(t.Image, image_id)
+    if image is None or image.capture_id != run.capture_id:
+        raise not_found("image")
+    made = made_by(session, run, services.blobs)
+    tag = f'<img src="/{quote(image.path)}" alt="">'
+    text = suggested_markup(tag, image.path, made.deliveries, made.at_hand.site.by_path)
+    return schemas.Markup(text=text)
 
 
 @router.get("/handover/changes")

@@ -6,6 +6,7 @@ from typing import Literal
 
 from ivory_thistle.api.schemas.base import BudgetState, Job, Moment, Out, TierFigures
 from ivory_thistle.api.schemas.pages import FaultOut, Segment
+from ivory_thistle.core.treatment.form import HandoverForm
 
 
 class LeftAlone(Out):
@@ -181,8 +182,35 @@ class HandoverOut(Out):
     faults: list[FaultOut]
     archive_name: str
     patch_name: str
+    form: HandoverForm
     demands_check: bool
+    not_renamed: dict[str, str]
+    renamed: int
     taken_back: int
+
+
+class ElsewhereImage(Out):
+    """A place in a file that can't be rewritten, and what could stand there (empty: nothing was made)."""
+
+    source: str
+    line: int
+    path: str
+    written: str
+    suggested: str
+
+
+class ElsewhereList(Out):
+    """A stretch of them, of `total` in so many `files`."""
+
+    items: list[ElsewhereImage]
+    total: int
+    files: int
+
+
+class Markup(Out):
+    """What an `img` tag of one image could become; empty where nothing was made of it."""
+
+    text: str
 
 
 class ChangesOut(Out):

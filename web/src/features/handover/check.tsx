@@ -27,10 +27,7 @@ export function Check({ run }: { run: number }) {
   });
   const act = useStopAndGoOn("checks", c?.id ?? 0, keep);
   return (
-    <section className="mb-10" aria-labelledby="check">
-      <h2 id="check" className="mb-3">
-        Check
-      </h2>
+    <section aria-label="Check">
       {check.isPending && <Loading what="the check" />}
       {check.isError && <Failed error={check.error} again={() => check.refetch()} />}
       {check.data !== undefined && <p className="mb-3 max-w-[80ch]">{stands(c ?? null)}</p>}

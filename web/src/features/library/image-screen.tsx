@@ -4,6 +4,7 @@ import { api, type Schemas, told } from "@/shared/api/client";
 import { imageQuery } from "@/shared/api/queries";
 import { against, bytes, count, counted, fileName } from "@/shared/format/figures";
 import { Button, Empty, Fact, Failed, Loading, Title } from "@/shared/ui/basics";
+import { CopyButton } from "@/shared/ui/copy-button";
 import { FindingList } from "@/shared/ui/finding-list";
 import { useNotice } from "@/shared/ui/notices";
 import { Placements } from "@/shared/ui/placements";
@@ -67,6 +68,9 @@ export function ImageScreen() {
       <FindingList found={findings} />
       <Alike imageId={i.id} />
       <Made captureId={site.capture.id} image={i} />
+      {site.run_id !== null && site.run_state === "done" && i.renditions.length > 0 && (
+        <Markup run={site.run_id} imageId={i.id} />
+      )}
       <h2 className="mt-8 mb-3">{counted(i.placements.length, "placement")}</h2>
       {i.placements.length === 0 ? (
         <Empty>No page names this image.</Empty>
@@ -74,6 +78,32 @@ export function ImageScreen() {
         <Placements siteId={siteId} rows={i.placements} shows="page" />
       )}
     </>
+  );
+}
+
+/** Markup with all that was made of the image, to be copied into a page. */
+function Markup({ run, imageId }: { run: number; imageId: number }) {
+  const markup = useQuery({
+    queryKey: ["run", run, "markup", imageId],
+    queryFn: () =>
+      told(
+        api.GET("/api/v1/runs/{run_id}/images/{image_id}/markup", {
+          params: { path: { run_id: run, image_id: imageId } },
+        }),
+      ),
+  });
+  if (!markup.data?.text) return null;
+  return (
+    <section>
+      <h2 className="mt-8 mb-3">Markup</h2>
+      <p className="mb-2 text-ink-soft">
+        For a page that is written by hand: give it alternative text, and sizes that fit its place.
+      </p>
+      <div className="flex flex-wrap items-start gap-3">
+        <code className="min-w-0 flex-1 text-[0.8rem] break-all">{markup.data.text}</code>
+        <CopyButton text={markup.data.text} what="the markup" />
+      </div>
+    </section>
   );
 }
 

@@ -24,6 +24,20 @@ const OPTIONS = [
 ] as const;
 type Options = Partial<Record<(typeof OPTIONS)[number][0], boolean>>;
 
+const FORMS = [
+  ["markup", "In the markup"],
+  ["same-addresses", "At the same addresses"],
+  ["in-place", "In place"],
+] as const;
+type Form = (typeof FORMS)[number][0];
+const LEAVES: Record<Form, string> = {
+  markup: "Pages are rewritten to offer each browser the files that it shows, in the widths that it needs.",
+  "same-addresses":
+    "Pages stay. Files of the originals' own size stand beside them, and your server chooses by what a browser accepts; snippets for nginx and Apache come along.",
+  "in-place":
+    "Pages and names stay. Each file becomes smaller in its own format and size; the originals are kept in a folder of their own.",
+};
+
 /** What a treatment would do, and the button that starts it. */
 export function TreatmentScreen() {
   const site = useSite();
@@ -43,13 +57,14 @@ export function TreatmentScreen() {
   ];
   const [kept, setKept] = useState<Kept>("none");
   const [options, setOptions] = useState<Options>({});
+  const [form, setForm] = useState<Form>("markup");
   const start = useMutation({
     mutationFn: () =>
       told(
         api.POST("/api/v1/captures/{capture_id}/runs", {
           params: {
             path: { capture_id: site.capture.id },
-            query: { fidelity: look === "role" ? undefined : look, metadata: kept, ...options },
+            query: { fidelity: look === "role" ? undefined : look, metadata: kept, form, ...options },
           },
         }),
       ),
@@ -86,6 +101,11 @@ export function TreatmentScreen() {
         <div className="mt-4">
           <span className="mr-4 text-ink-soft">Metadata kept</span>
           <Choice label="Metadata kept" value={kept} choices={KEPT} onChange={setKept} />
+        </div>
+        <div className="mt-3">
+          <span className="mr-4 text-ink-soft">How it leaves</span>
+          <Choice label="How it leaves" value={form} choices={FORMS} onChange={setForm} />
+          <p className="mt-1 max-w-[90ch] text-ink-soft">{LEAVES[form]}</p>
         </div>
         <div className="mt-3 flex flex-wrap gap-x-8 gap-y-2">
           {OPTIONS.map(([name, words]) => (

@@ -39,6 +39,7 @@ export const checkQuery = (runId: number) =>
   queryOptions({
     queryKey: ["run", runId, "check"],
     queryFn: () => told(api.GET("/api/v1/runs/{run_id}/check", { params: { path: { run_id: runId } } })),
+    refetchInterval: (query) => (query.state.data?.going ? 3000 : false),
   });
 
 export const imageQuery = (captureId: number, imageId: number) =>

@@ -488,6 +488,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/captures/{capture_id}/wording/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Wording
+         * @description Images without alternative text, or image files by name; `only` "open" leaves out what is decided.
+         */
+        get: operations["list_wording"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/captures/{capture_id}/wording": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Wording
+         * @description Keeps decisions, and answers with what was decided there before, which undoes them.
+         */
+        put: operations["put_wording"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/captures/{capture_id}/wording/{kind}/suggestions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Suggestions
+         * @description Takes every suggestion where nothing is decided yet, and answers with what undoes that.
+         */
+        post: operations["take_suggestions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/captures/{capture_id}": {
         parameters: {
             query?: never;
@@ -1168,7 +1228,7 @@ export interface paths {
         };
         /**
          * Download Handover
-         * @description The handover as a ZIP, written while it is sent.
+         * @description The handover as a ZIP, written while it is sent. `files_only`: without the site's own files.
          */
         get: operations["download_handover"];
         put?: never;
@@ -1191,6 +1251,46 @@ export interface paths {
          * @description Every rewritten page and style sheet as a unified diff for `patch -p1` and `git apply`; `reverse`: back again.
          */
         get: operations["download_patch"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/elsewhere": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Elsewhere
+         * @description Files that can't be rewritten, with the places in them that name images, and what could stand there.
+         */
+        get: operations["list_elsewhere"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/images/{image_id}/markup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Markup
+         * @description Markup for one image with all that was made of it, to be copied.
+         */
+        get: operations["get_markup"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1524,6 +1624,34 @@ export interface components {
             words: string;
         };
         /**
+         * ElsewhereImage
+         * @description A place in a file that can't be rewritten, and what could stand there (empty: nothing was made).
+         */
+        ElsewhereImage: {
+            /** Source */
+            source: string;
+            /** Line */
+            line: number;
+            /** Path */
+            path: string;
+            /** Written */
+            written: string;
+            /** Suggested */
+            suggested: string;
+        };
+        /**
+         * ElsewhereList
+         * @description A stretch of them, of `total` in so many `files`.
+         */
+        ElsewhereList: {
+            /** Items */
+            items: components["schemas"]["ElsewhereImage"][];
+            /** Total */
+            total: number;
+            /** Files */
+            files: number;
+        };
+        /**
          * Facet
          * @description How many images a filter value would show.
          */
@@ -1654,6 +1782,16 @@ export interface components {
             left_alone: components["schemas"]["LeftAlone"][];
         };
         /**
+         * HandoverForm
+         * @description How what was made reaches visitors.
+         *
+         *     `MARKUP`: pages are rewritten to name the new files. `SAME_ADDRESSES`: pages stay, and a server chooses among files
+         *     beside the originals by what a browser accepts. `FILES_ONLY`: the new files alone, for pages written elsewhere.
+         *     `IN_PLACE`: smaller files take the originals' names and formats.
+         * @enum {string}
+         */
+        HandoverForm: "markup" | "same-addresses" | "files-only" | "in-place";
+        /**
          * HandoverOut
          * @description What a handover holds. `demands_check`: nothing leaves before a check has passed.
          *
@@ -1674,8 +1812,15 @@ export interface components {
             archive_name: string;
             /** Patch Name */
             patch_name: string;
+            form: components["schemas"]["HandoverForm"];
             /** Demands Check */
             demands_check: boolean;
+            /** Not Renamed */
+            not_renamed: {
+                [key: string]: string;
+            };
+            /** Renamed */
+            renamed: number;
             /** Taken Back */
             taken_back: number;
         };
@@ -2001,6 +2146,14 @@ export interface components {
             bytes: number;
             /** Opening */
             opening: boolean;
+        };
+        /**
+         * Markup
+         * @description What an `img` tag of one image could become; empty where nothing was made of it.
+         */
+        Markup: {
+            /** Text */
+            text: string;
         };
         /**
          * MeasuredPage
@@ -2865,6 +3018,81 @@ export interface components {
             roles: ("hero" | "background" | "content" | "thumbnail" | "logo" | "icon" | "decoration" | "social card")[];
             /** Fidelities */
             fidelities: components["schemas"]["FidelityOut"][];
+        };
+        /**
+         * WordingChoice
+         * @description A decision; null takes one back, an empty alternative text says that the image decorates.
+         */
+        WordingChoice: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "alternative" | "name";
+            /**
+             * Page
+             * @default
+             */
+            page: string;
+            /** Path */
+            path: string;
+            /** Text */
+            text: string | null;
+        };
+        /**
+         * WordingChoices
+         * @description Decisions, as they are made or as they were before.
+         */
+        WordingChoices: {
+            /** Choices */
+            choices: components["schemas"]["WordingChoice"][];
+        };
+        /**
+         * WordingList
+         * @description A stretch of them, of `total`; `decided` of these have a text, `suggested` could take what is proposed.
+         */
+        WordingList: {
+            /** Items */
+            items: components["schemas"]["WordingRow"][];
+            /** Total */
+            total: number;
+            /** Decided */
+            decided: number;
+            /** Suggested */
+            suggested: number;
+        };
+        /**
+         * WordingRow
+         * @description One line of work: an image without alternative text on a page, or an image file.
+         *
+         *     `text` is what was decided (null: nothing yet), `suggestion` what is proposed (null: nothing is), `why` its source.
+         */
+        WordingRow: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "alternative" | "name";
+            /** Page */
+            page: string;
+            /** Path */
+            path: string;
+            /** Image Id */
+            image_id: number | null;
+            /** Line */
+            line: number;
+            /** Text */
+            text: string | null;
+            /** Suggestion */
+            suggestion: string | null;
+            /** Why */
+            why: string;
+            /** Heading */
+            heading: string;
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
         };
         /**
          * WrongOut
@@ -3858,6 +4086,106 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
+    list_wording: {
+        parameters: {
+            query?: {
+                only?: string;
+                after?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                capture_id: number;
+                kind: "alternative" | "name";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WordingList"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    put_wording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WordingChoices"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WordingChoices"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    take_suggestions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: number;
+                kind: "alternative" | "name";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WordingChoices"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
     get_capture: {
         parameters: {
             query?: never;
@@ -4230,6 +4558,7 @@ export interface operations {
                 sharpen?: boolean;
                 svg_scripts?: boolean;
                 demand_check?: boolean;
+                form?: components["schemas"]["HandoverForm"];
             };
             header?: never;
             path: {
@@ -4947,7 +5276,9 @@ export interface operations {
     };
     download_handover: {
         parameters: {
-            query?: never;
+            query?: {
+                files_only?: boolean;
+            };
             header?: never;
             path: {
                 run_id: number;
@@ -4992,6 +5323,70 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    list_elsewhere: {
+        parameters: {
+            query?: {
+                after?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ElsewhereList"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    get_markup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+                image_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Markup"];
+                };
             };
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];

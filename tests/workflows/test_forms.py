@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import csv
 import json
 import zipfile
 from hashlib import sha256
 from pathlib import Path
 
+import jsonschema_rs
 import pytest
 from PIL import Image
 
@@ -26,6 +28,9 @@ def contents(folder: Path) -> dict[str, str]:
     }
 
 
+SCHEMA = json.loads((Path(__file__).parents[2] / "docs/manifest.schema.json").read_text())
+
+
 def test_same_addresses(site_folder: Path, tmp_path: Path) -> None:
     """Nothing of the site changes; each new file is its original's size, is lighter, and the check passes in each tier."""
     out = tmp_path / "out"
@@ -34,6 +39,7 @@ def test_same_addresses(site_folder: Path, tmp_path: Path) -> None:
     before, after = contents(site_folder), contents(out)
     assert before.items() <= after.items()
     manifest = json.loads((out / "manifest.json").read_text())
+    jsonschema_rs.validate(SCHEMA, manifest)
     added = set(after) - set(before) - {"manifest.json", "savings.csv"}
     assert {"server-snippets/nginx.conf", "server-snippets/apache.htaccess"} < added
     files = manifest["files"]
@@ -95,6 +101,39 @@ def test_files_only_as_a_zip(site_folder: Path, tmp_path: Path) -> None:
             folder, _, name = file["original"].rpartition("/")
             stem, kind = name.rsplit(".", 1)[0], {"avif": "avif", "webp": "webp", "jpeg": "jpg", "png": "png"}
             assert file["path"] == f"{folder}/{stem}-{file['width']}.{digest[:8]}.{kind[file['format']]}"
+
+
+def test_words_are_written_and_files_renamed(site_folder: Path, tmp_path: Path) -> None:
+    """As a CSV says that was edited; old addresses lead to the new ones, the check passes, and nothing else changes."""
+    page = site_folder / "index.html"
+    page.write_text(page.read_text().replace("</body>", "<p>Sea<p><img src=img/IMG_7.jpg></body>"))
+    (site_folder / "img/IMG_7.jpg").write_bytes((site_folder / "img/china.jpg").read_bytes() + b"\0")
+    table, out = tmp_path / "words.csv", tmp_path / "out"
+    listed = run("wording", str(site_folder), "--out", str(table))
+    assert listed.stdout == "Images without alternative text: 1. Files with a better name: 1 of 6.\n"
+    rows = list(csv.DictReader(table.open(newline="")))
+    missing = [row for row in rows if row["kind"] == "alternative"]
+    assert ("index.html", "img/IMG_7.jpg") in [(row["page"], row["path"]) for row in missing]
+    for row in rows:
+        if row["path"] == "img/IMG_7.jpg":
+            row["text"] = "Hills in mist" if row["kind"] == "alternative" else "misty-hills"
+    with table.open("w", newline="") as file:
+        writer = csv.DictWriter(file, rows[0])
+        writer.writeheader()
+        writer.writerows(rows)
+    done = run("handover", str(site_folder), "--out", str(out), "--wording", str(table), "--quality", "webp=80")
+    assert done.returncode == 0, done.stderr
+    text = (out / "index.html").read_text()
+    assert 'alt="Hills in mist"' in text and "img/misty-hills" in text and "IMG_7" not in text
+    assert (out / "img/misty-hills.jpg").read_bytes() == (site_folder / "img/IMG_7.jpg").read_bytes()
+    assert not (out / "img/IMG_7.jpg").exists()
+    manifest = json.loads((out / "manifest.json").read_text())
+    jsonschema_rs.validate(SCHEMA, manifest)
+    assert manifest["renamed"] == {"img/IMG_7.jpg": "img/misty-hills.jpg"}
+    assert all((out / file["path"]).is_file() for file in manifest["files"])
+    assert (out / "redirects.csv").read_text().splitlines()[1] == "/img/IMG_7.jpg,/img/misty-hills.jpg"
+    checked = run("check", str(site_folder), str(out), "--screens", "phone")
+    assert checked.returncode == 0, checked.stdout
 
 
 def test_into_the_site_and_back(site_folder: Path) -> None:

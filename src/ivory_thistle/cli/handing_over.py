@@ -144,7 +144,7 @@ def write_wording(
     missing, names = without_alternative(site, opened.read, roles), file_names(site, opened.read)
     out.write_bytes(wording_csv([*missing, *names]))
     better = sum(row.suggestion is not None for row in names)
-    typer.echo(f"{len(missing)} images without alternative text, {better} of {len(names)} files with a better name.")
+    typer.echo(f"Images without alternative text: {len(missing)}. Files with a better name: {better} of {len(names)}.")
 
 
 def _read(place: Path) -> bytes:

@@ -18,7 +18,7 @@ _UMLAUTS = str.maketrans({"ä": "ae", "ö": "oe", "ü": "ue", "Ä": "ae", "Ö": 
 _MOST_WORDS, _MOST_CHARACTERS = 6, 60
 _BY_MACHINE = re.compile(
     r"^(?:img|image|images|dsc|dscn|dscf|p|pic|pict|picture|photo|foto|bild|scan|screenshot|screen|shot|untitled|unbenannt"
-    r"|file|copy|kopie|export|final|new|neu|sam|gopr|mvi|whatsapp|wp|\d+|[0-9a-f]{8,}|\d+x\d+|x|px|edit|edited|resized"
+    r"|file|copy|kopie|export|final|new|neu|sam|gopr|mvi|whats|app|whatsapp|wp|\d+|[0-9a-f]{8,}|\d+x\d+|x|px|edit|edited|resized"
     r"|small|medium|large|thumb|thumbnail|original|web|min|v)$"
 )
 """Words that cameras, programs and habit put into names; they say nothing of what is shown."""
@@ -38,7 +38,8 @@ def words_of_name(name: str) -> list[str]:
 
 def is_descriptive(name: str) -> bool:
     """Whether a file's name (without extension) says what is shown: a word of its own, of three letters or more."""
-    return any(len(word) > 2 and not word.isdigit() and not _BY_MACHINE.match(word) for word in words_of_name(name))
+    words = (word if _BY_MACHINE.match(word) else word.rstrip("0123456789") for word in words_of_name(name))
+    return any(len(word) > 2 and not _BY_MACHINE.match(word) for word in words)
 
 
 def is_well_formed(name: str) -> bool:

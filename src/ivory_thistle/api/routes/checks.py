@@ -70,6 +70,12 @@ def add_check(run_id: int, session: SessionDep, services: ServicesDep) -> schema
     return out
 
 
+@router.get("")
+def get_check(check_id: int, session: SessionDep) -> schemas.Check:
+    """One check with its progress."""
+    return check_out(session, check_of(session, check_id))
+
+
 add_stop_and_continue(router, "check", _row, check_out, schemas.Check)
 
 

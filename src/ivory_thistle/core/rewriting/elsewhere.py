@@ -14,6 +14,7 @@ from ivory_thistle.core.rewriting.delivery import Delivery
 from ivory_thistle.core.rewriting.elements import PageTerms
 from ivory_thistle.core.rewriting.html import rewrite_page
 from ivory_thistle.core.rewriting.offers import Form
+from ivory_thistle.core.rewriting.surroundings import Terms
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,5 +75,6 @@ def suggested_markup(tag: str, path: str, deliveries: Mapping[str, Delivery], im
         for r in read_page(source).references
     )  # fmt: skip
     page = Page(".", "", source.encoding, len(tag), (path,), 0, (), (), placements)
-    done = rewrite_page(source, page, deliveries, images, PageTerms(most=Form.STEADY))
+    terms = {p.tag_start: Terms(sizable=True) for p in placements}
+    done = rewrite_page(source, page, deliveries, images, PageTerms(terms, most=Form.FREE))
     return source.apply(done.edits).decode() if done.edits else ""

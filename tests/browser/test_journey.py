@@ -82,6 +82,16 @@ def every_screen_is_accessible(page: Page) -> None:
         page.get_by_role("link", name="img/cat.jpg").click()
         expect(page.get_by_role("heading", name="Treatment")).to_be_visible()
         found[f"Image, {theme}"] = violations(page)
+        steps.get_by_role("link", name="Handover").click()
+        for part in ("What changes", "Alternative texts", "Names of files", "Templates"):
+            page.get_by_role("radio", name=part).click()
+            page.wait_for_load_state("networkidle")
+            found[f"{part}, {theme}"] = violations(page)
+        page.get_by_role("radio", name="Check").click()
+        page.get_by_role("radio", name="Everything").click()
+        page.locator("summary", has_text="index.html").first.click()
+        expect(page.get_by_alt_text(re.compile("as it will be")).first).to_be_visible()
+        found[f"Check, {theme}"] = violations(page)
         steps.get_by_role("link", name="← Sites").click()
         page.get_by_role("link", name="Add a site").click()
         found[f"Add a site, {theme}"] = violations(page)
@@ -90,6 +100,38 @@ def every_screen_is_accessible(page: Page) -> None:
         page.get_by_role("link", name="Tea house").click()
     page.emulate_media(color_scheme="light")
     assert {where: said for where, said in found.items() if said} == {}
+
+
+def the_handover_is_checked(page: Page) -> None:
+    """Asked for, watched, left alone, and told in the spine; every load can be looked at."""
+    expect(page.get_by_text("Not checked yet.")).to_be_visible()
+    page.get_by_role("button", name="Check in a browser").click()
+    expect(page.get_by_role("progressbar", name="Loads of pages checked")).to_be_visible()
+    page.reload()
+    expect(page.get_by_text("24 of 24 loads of pages passed")).to_be_visible(timeout=240_000)
+    expect(page.get_by_text("Nothing failed.")).to_be_visible()
+    steps = page.get_by_role("navigation", name="Steps")
+    expect(steps.get_by_role("link", name=re.compile("Handover"))).to_contain_text("checked")
+
+
+def words_are_decided(page: Page) -> None:
+    """An alternative text is written by keyboard, kept, undone and kept again; then the handover is unchecked."""
+    page.get_by_role("radio", name="Alternative texts").click()
+    line = page.get_by_role("listitem").filter(has_text="cat.jpg")
+    field = line.get_by_label("Alternative text")
+    field.fill("A cat on a table")
+    field.press("Enter")
+    expect(page.get_by_text("1 of 1 decided")).to_be_visible()
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_text("0 of 1 decided")).to_be_visible()
+    field.fill("A cat on a table")
+    field.press("Enter")
+    expect(page.get_by_text("1 of 1 decided")).to_be_visible()
+    page.get_by_role("radio", name="What changes").click()
+    page.locator("summary", has_text="index.html").click()
+    expect(page.get_by_text('alt="A cat on a table"')).to_be_visible()
+    page.get_by_role("radio", name="Check").click()
+    expect(page.get_by_text("The handover has changed since its last check.")).to_be_visible()
 
 
 def nothing_runs_out(page: Page, width: int) -> None:
@@ -106,6 +148,8 @@ def test_from_a_folder_to_the_handover(
     page: Page, application: Application, site_folder: Path, tmp_path: Path, complaints: list[str]
 ) -> None:
     """Add a site, audit it, change budgets, browse the library, treat, see savings, download."""
+    index = site_folder / "index.html"
+    index.write_text(index.read_text().replace("alt=Cat ", ""))
     page.goto(application.access.link())
     page.get_by_role("link", name="Add a site").click()
     page.get_by_label("Name").fill("Tea house")
@@ -205,6 +249,8 @@ def test_from_a_folder_to_the_handover(
     with zipfile.ZipFile(archive) as held:
         assert b"<picture" in held.read("index.html")
         assert held.read("img/cat.jpg") == (site_folder / "img/cat.jpg").read_bytes()
+    the_handover_is_checked(page)
+    words_are_decided(page)
     for width in (640, 390):
         nothing_runs_out(page, width)
     every_screen_is_accessible(page)

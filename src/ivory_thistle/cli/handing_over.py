@@ -66,6 +66,9 @@ def hand_over(
         Path | None,
         typer.Option(help="A CSV of alternative texts and names, as `wording` writes it.", show_default=False),
     ] = None,
+    backgrounds: Annotated[
+        bool, typer.Option("--background-widths", help="Give CSS backgrounds narrower files on narrow screens.")
+    ] = False,
     check: Annotated[
         bool, typer.Option("--check", help="Check what leaves in every tier; nothing is written where that fails.")
     ] = False,
@@ -88,7 +91,7 @@ def hand_over(
     target = usable_target(out, opened) if out else None
     wanted = formats_of(formats)
     rules = rules_of(
-        fidelity, cap, quality, form=_form(form), demand_check=check,
+        fidelity, cap, quality, form=_form(form), demand_check=check, background_widths=backgrounds,
         formats=tuple(t for t in modern_tiers() if t in wanted),
     )  # fmt: skip
     options = TreatOptions(

@@ -6,6 +6,7 @@ import asyncio
 from collections.abc import Awaitable, Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
+from math import inf
 from typing import Any
 from urllib.parse import quote
 
@@ -30,6 +31,20 @@ _SECONDS = 40.0
 _UNPAINTED = """() => {
   scrollTo(0, 0);
   document.documentElement.style.setProperty('visibility', 'hidden', 'important');
+}"""
+_BEHIND = """() => {
+  const found = [];
+  for (const node of document.querySelectorAll('*')) {
+    for (const part of [null, '::before', '::after']) {
+      const style = getComputedStyle(node, part);
+      if (style.backgroundImage.includes('url(') && !(part && ['none', 'normal'].includes(style.content))) {
+        const box = node.getBoundingClientRect();
+        const odd = part || style.backgroundAttachment !== 'scroll' || style.backgroundImage.includes('), ');
+        found.push([style.backgroundImage, style.backgroundSize, odd ? -1 : box.width, box.height]);
+      }
+    }
+  }
+  return found;
 }"""
 _BOXES = """async () => {
   const frame = () => new Promise((done) => requestAnimationFrame(() => setTimeout(done, 0)));
@@ -67,6 +82,20 @@ class SweptImage:
 
 
 @dataclass(frozen=True, slots=True)
+class SweptBackground:
+    """A box with a CSS background at one width of the screen, all in CSS px; `value` and `size` are as computed.
+
+    Where what is drawn does not follow from the box, as in pseudo-elements, `width` is infinite.
+    """
+
+    screen: int
+    value: str
+    size: str
+    width: float
+    height: float
+
+
+@dataclass(frozen=True, slots=True)
 class SweptPage:
     """A page's `img`s in tree order. `late`: the address of the CSS background that is its largest paint everywhere.
 
@@ -75,6 +104,7 @@ class SweptPage:
 
     images: tuple[SweptImage, ...]
     late: str = ""
+    behind: tuple[SweptBackground, ...] = ()
 
 
 def sweep_pages(
@@ -128,10 +158,22 @@ async def _sweep(
             seen: list[Any] = await page.evaluate(_BOXES)
             return seen
 
+        behind: list[SweptBackground] = []
+
+        async def look_behind(width: int) -> None:
+            for value, size, drawn, height in await page.evaluate(_BEHIND):
+                behind.append(SweptBackground(width, value, size, inf if drawn < 0 else drawn, height))
+
+        async def look_at_all(width: int) -> list[Any]:
+            seen = await look(width)
+            if has_backgrounds:
+                await look_behind(width)
+            return seen
+
         by_screen = {s.name: (await look(s.width, s.height), s.height) for s in screens}
-        if not next(iter(by_screen.values()), ([1], 0))[0]:
-            return SweptPage((), late)
-        looks = await _looks(look, {s.width for s in screens if NARROWEST <= s.width <= WIDEST})
+        if not has_backgrounds and not next(iter(by_screen.values()), ([1], 0))[0]:
+            return SweptPage(())
+        looks = await _looks(look_at_all, {s.width for s in screens if NARROWEST <= s.width <= WIDEST})
     every = [*looks.values(), *(seen for seen, _ in by_screen.values())]
     names = {tuple(src for src, *_ in seen) for seen in every}
     if len(names) != 1:
@@ -146,7 +188,7 @@ async def _sweep(
         )
         for n, src in enumerate(next(iter(names)))
     )  # fmt: skip
-    return SweptPage(images, late)
+    return SweptPage(images, late, tuple(behind))
 
 
 async def _late_background(browser: Browser, address: str, path: str, screens: Sequence[Screen]) -> str:

@@ -16,8 +16,8 @@ from ivory_thistle.intake.chromium import LOAD_SECONDS, Watch, fresh_page, in_br
 from ivory_thistle.intake.vitals import OBSERVE, VITALS
 
 _LOADS, _TRIES = 3, 3
-_CONNECTION = {"offline": False, "latency": 20, "downloadThroughput": 5_000_000, "uploadThroughput": 1_250_000}
-"""40 Mbit/s down, 10 up (in bytes a second), 20 ms: so slow that pictures' bytes count, so fast that it ends soon."""
+_CONNECTION = {"offline": False, "latency": 20, "downloadThroughput": 12_500_000, "uploadThroughput": 1_250_000}
+"""100 Mbit/s down, 10 up (in bytes a second), 20 ms: so slow that pictures' bytes count, so fast that it ends soon."""
 LATER_SHARE, LATER_MILLISECONDS = 0.1, 100.0
 """By so much the median of three loads varies with nothing changed; a paint counts as later beyond both together."""
 MORE_SHIFT = 0.02

@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import re
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from math import inf
 from urllib.parse import unquote
 
-from ivory_thistle.core.references.site import Page
+from ivory_thistle.core.formats.tiers import BASELINE
+from ivory_thistle.core.references.site import Page, SiteReading
+from ivory_thistle.core.rewriting.delivery import Delivery
 from ivory_thistle.core.rewriting.elements import Timing, sharing
-from ivory_thistle.core.rewriting.fitting import Sample, fit_sizes, widest_of
+from ivory_thistle.core.rewriting.fitting import Sample, fit_rungs, fit_sizes, widest_of
 from ivory_thistle.core.rewriting.site import Limits
-from ivory_thistle.core.selection.screen import Screen
-from ivory_thistle.intake.sweeping import SweptImage, SweptPage
+from ivory_thistle.core.selection.screen import USEFUL_DENSITY, Screen
+from ivory_thistle.intake.sweeping import SweptBackground, SweptImage, SweptPage
 
 _MOST_FIRST = 2
 """Where the screens' largest pictures are more than so many, none is told to be more urgent than the others."""
@@ -29,6 +34,62 @@ def take_boxes(limits: Limits, page: Page, tags: Sequence[int], swept: SweptPage
         return
     limits.sizes[page.path] = _sizes(page, {at: image.widths for at, image in by_tag.items()})
     limits.timing[page.path] = _timing(by_tag, screens)
+
+
+def take_backgrounds(
+    limits: Limits, site: SiteReading, deliveries: Mapping[str, Delivery], swept: Mapping[str, SweptPage]
+) -> None:
+    """Notes which backgrounds take narrower files up to which width of the screen.
+
+    Only those that nothing but style sheets shows, and whose boxes are known on every page: else some page might take
+    too small a file, or two.
+    """
+    users: dict[str, set[str]] = defaultdict(set)
+    others: set[str] = set()
+    for page in site.pages:
+        for p in page.placements:
+            if p.file:
+                users[p.file].add(page.path)
+                if p.use != "background" or p.attribute == "style":
+                    others.add(p.file)
+    drawn: dict[str, dict[int, float]] = defaultdict(lambda: defaultdict(float))
+    for page_swept in swept.values():
+        for box in page_swept.behind:
+            path = _path_of(box.value)
+            image = site.by_path.get(path)
+            if image and image.facts.height:
+                width = _drawn(box, image.facts.width / image.facts.height)
+                drawn[path][box.screen] = max(drawn[path][box.screen], width)
+    screens = {screen for one in swept.values() for box in one.behind for screen in (box.screen,)}
+    for path, delivery in deliveries.items():
+        known = path in drawn and path not in others and users[path] <= swept.keys()
+        rungs = [f.width for f in delivery.rungs(BASELINE)]
+        samples = [(screen, drawn[path].get(screen, 0.0)) for screen in screens] if known else []
+        pieces = fit_rungs(samples, rungs, USEFUL_DENSITY) if len(rungs) > 1 and samples else ()
+        if pieces:
+            limits.behind[path] = pieces
+
+
+_URL = re.compile(r'url\("https?://[^/"]+/([^"?#]*)')
+_LENGTH = re.compile(r"(\d+(?:\.\d+)?)(px|%)(?: auto| 100%)?")
+
+
+def _path_of(value: str) -> str:
+    """The file of the site that a computed background names."""
+    found = _URL.search(value)
+    return unquote(found.group(1)) if found else ""
+
+
+def _drawn(box: SweptBackground, ratio: float) -> float:
+    """How wide a background is drawn, in CSS px; infinite where that is not known. `ratio` is width over height."""
+    if box.size == "cover":
+        return max(box.width, box.height * ratio)
+    if box.size == "contain":
+        return min(box.width, box.height * ratio)
+    length = _LENGTH.fullmatch(box.size)
+    if not length:
+        return inf
+    return float(length.group(1)) if length.group(2) == "px" else box.width * float(length.group(1)) / 100
 
 
 def _sizes(page: Page, widths: dict[int, tuple[Sample, ...]]) -> dict[int, str]:

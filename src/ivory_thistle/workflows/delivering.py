@@ -120,7 +120,9 @@ def deliver(
     by their rules and tree); `reasons` tell by path why an image was left alone.
     """
     if rules.form.rewrites:
-        settled = Settler(at_hand.site, deliveries, at_hand.read, screens, content, stop).settle(on_page)
+        settled = Settler(
+            at_hand.site, deliveries, at_hand.read, screens, content, stop, rules.background_widths
+        ).settle(on_page)
     else:
         settled = settle_unchanged(at_hand.site, deliveries, at_hand.read, screens)
     if stop():

@@ -23,7 +23,7 @@ from ivory_thistle.intake.comparing import Pair, compare_sites
 from ivory_thistle.intake.differences import Difference, Seen
 from ivory_thistle.intake.site_server import serve_site
 from ivory_thistle.intake.sweeping import sweep_pages
-from ivory_thistle.workflows.boxes import take_boxes
+from ivory_thistle.workflows.boxes import take_backgrounds, take_boxes
 from ivory_thistle.workflows.clock import in_time
 from ivory_thistle.workflows.progress import Progress, nothing
 
@@ -65,7 +65,9 @@ class Settler:
         screens: Sequence[Screen],
         content: Callable[[NewFile], bytes] | None = None,
         stop: Callable[[], bool] = lambda: False,
+        background_widths: bool = False,
     ) -> None:
+        self._background_widths = background_widths
         self._site, self._deliveries, self._read = site, deliveries, read
         self._screens, self._content, self._stop = screens, content, stop
         self._rewriter = SiteRewriter(site, deliveries, read, in_time)
@@ -115,6 +117,8 @@ class Settler:
         for path, images in swept.items():
             self._rewriter.look_at(self._pages[path])
             take_boxes(limits, self._pages[path], self._rewriter.images_of(path), images, self._screens)
+        if self._background_widths:
+            take_backgrounds(limits, self._site, self._deliveries, swept)
         return lambda now, total: on_page(len(paths) + now, len(paths) + total)
 
     def _handed_over(self, rewrite: SiteRewrite) -> tuple[SiteReading, Callable[[str], bytes]]:

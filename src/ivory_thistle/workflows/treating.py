@@ -43,17 +43,8 @@ _ENCODING = ("formats", "images", "quality", "search", "treatment")
 # These decide which widths are made, which fidelity holds for a role (both are asked for by themselves), and when
 # something leaves.
 _ONLY_PLANNED = frozenset(
-    {
-        "fidelity",
-        "lettering",
-        "dense_less",
-        "widths",
-        "max_width",
-        "most_rungs",
-        "leave_below_bytes",
-        "demand_check",
-        "form",
-    }
+    {"fidelity", "lettering", "dense_less", "widths", "max_width", "most_rungs", "leave_below_bytes"}
+    | {"background_widths", "demand_check", "form"}
 )
 
 

@@ -253,6 +253,7 @@ def add_run(
     keep_p3: bool = False,
     sharpen: bool = False,
     svg_scripts: bool = False,
+    background_widths: bool = False,
     demand_check: bool = False,
     form: HandoverForm = HandoverForm.MARKUP,
 ) -> schemas.Run:
@@ -269,7 +270,7 @@ def add_run(
     rules = replace(
         Rules.at_fidelity(score) if score else Rules(fixed=fidelity == "fixed"),
         metadata=metadata, keep_p3=keep_p3, sharpen=sharpen, svg_scripts=svg_scripts,
-        demand_check=demand_check, form=form,
+        background_widths=background_widths, demand_check=demand_check, form=form,
     )  # fmt: skip
     ids = None
     if chosen is not None:

@@ -70,14 +70,26 @@ class CssImport:
     end: int
 
 
+@dataclass(frozen=True, slots=True)
+class StyleRule:
+    """A style rule that stands in no other: the span of its selectors, and where its block ends (with its `}`)."""
+
+    selectors: tuple[int, int]
+    end: int
+
+
 @dataclass(slots=True)
 class CssReading:
-    """What a style sheet names. `sets` are the properties, by block, that have a value with `image-set()`."""
+    """What a style sheet names. `sets` are the properties, by block, that have a value with `image-set()`.
+
+    `rules` are the style rules, by block, that name pictures.
+    """
 
     references: list[CssReference] = field(default_factory=list)
     imports: list[CssImport] = field(default_factory=list)
     declarations: list[Declaration] = field(default_factory=list)
     sets: set[tuple[int, str]] = field(default_factory=set)
+    rules: dict[int, StyleRule] = field(default_factory=dict)
 
     def takes_fallback(self, reference: CssReference) -> bool:
         """True where a fallback declaration can stand before one with `image-set()`, and none does yet.
@@ -135,6 +147,8 @@ class _Reader:
         self.rules: list[str] = []
         self.block, self.blocks = 0, 0
         self.open_blocks: list[int] = []
+        self.selectors: list[tuple[int, int] | None] = []
+        self.naming: set[int] = set()
         self.start = 0
         self.at_keyword = ""
         self.in_block = in_block
@@ -206,9 +220,15 @@ class _Reader:
             self.end_declaration(start)
             self.forget_brackets()
             if self.rules:
-                self.rules.pop()
+                self.close_rule(end)
             self.block = self.open_blocks.pop() if self.open_blocks else 0
             self.start, self.at_keyword = end, ""
+
+    def close_rule(self, end: int) -> None:
+        self.rules.pop()
+        span = self.selectors.pop()
+        if span and self.block in self.naming and not any(self.selectors):
+            self.reading.rules[self.block] = StyleRule(span, end)
 
     def forget_brackets(self) -> None:
         self.stack.clear()
@@ -217,6 +237,8 @@ class _Reader:
     def open_block(self, start: int, end: int) -> None:
         prelude = _COMMENT.sub("", self.text[self.start : start]).strip().lower()
         self.rules.append(self.at_keyword or prelude)
+        lead = _LEADING.match(self.text, self.start)
+        self.selectors.append(None if self.at_keyword else (lead.end() if lead else self.start, start))
         self.pending.clear()
         self.forget_brackets()
         self.open_blocks.append(self.block)
@@ -241,6 +263,7 @@ class _Reader:
             has_variables = _VARIABLE.search(text, colon) is not None
             declaration = Declaration(name, self.start + lead, end, self.start + colon + 1, has_variables)
             self.reading.declarations.append(declaration)
+        self.naming |= {p.block for p in self.pending}
         for p in self.pending:
             self.reading.references.append(CssReference(p.address, p.start, p.end, index, p.in_set, p.block))
             if p.in_set and index is not None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import defaultdict
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -14,6 +15,10 @@ from ivory_thistle.core.rewriting.delivery import Delivery, NewFile, sibling_add
 
 Outcomes = dict[tuple[str, int], dict[Tier, str]]
 """For a rewritten placement (source path, start), the file that each tier is given."""
+
+
+Pieces = tuple[tuple[int, int], ...]
+"""Up to which width of the screen (CSS px) a background takes the file of which width (pixels), by rising widths."""
 
 
 @dataclass(slots=True)
@@ -33,13 +38,15 @@ def rewrite_declarations(
     plain: Collection[str] = (),
     offset: int = 0,
     quote: str = '"',
+    pieces: Mapping[str, Pieces] | None = None,
 ) -> CssRewrite:
     """Edits for every declaration that names a delivered original.
 
     `text` was read as `sheet`; placements and edits count from `offset` before it. `plain` are originals that get one
-    address wherever they stand. `quote` is the quote that may be used within (a style attribute holds the other one).
+    address wherever they stand; `pieces` are by original too. `quote` is the quote that may be used within (a style
+    attribute holds the other one).
     """
-    writer = _Writer(text, sheet, deliveries, frozenset(plain), quote)
+    writer = _Writer(text, sheet, deliveries, frozenset(plain), quote, pieces or {})
     by_start = {p.start - offset: p for p in placements if p.file in deliveries and p.use in ("background", "plain")}
     named: dict[int | None, list[tuple[CssReference, Placement]]] = defaultdict(list)
     for reference in sheet.references:
@@ -49,6 +56,7 @@ def rewrite_declarations(
     for number, references in named.items():
         if number is not None:
             edits = writer.declaration(sheet.declarations[number], references, done)
+            edits += writer.by_width(sheet.declarations[number], references, done) if edits else []
             done.edits += [Edit(e.start + offset, e.end + offset, e.new) for e in edits]
     return done
 
@@ -66,6 +74,13 @@ def _options(delivery: Delivery) -> tuple[NewFile, ...]:
     return (*modern, *last)
 
 
+def _at_width(delivery: Delivery, tier: Tier, width: int) -> NewFile | None:
+    return next((f for f in delivery.rungs(tier) if f.width == width), None)
+
+
+_BACKGROUND = re.compile(r"\bbackground(?:-image)?\s*+:", re.IGNORECASE)
+
+
 @dataclass(frozen=True, slots=True)
 class _Writer:
     text: str
@@ -73,6 +88,7 @@ class _Writer:
     deliveries: Mapping[str, Delivery]
     plain: frozenset[str]
     quote: str
+    pieces: Mapping[str, Pieces]
 
     def declaration(
         self, declaration: Declaration, references: list[tuple[CssReference, Placement]], done: CssRewrite
@@ -100,6 +116,34 @@ class _Writer:
         if plain == modern:
             return edits
         return [Edit(declaration.start, declaration.end, f"{(plain + rest).rstrip()};{modern}{rest}")]
+
+    def by_width(
+        self, declaration: Declaration, references: list[tuple[CssReference, Placement]], done: CssRewrite
+    ) -> list[Edit]:
+        """Rules behind a rule with one background alone, for narrower screens: the same selectors, another file."""
+        reference, placement = references[0]
+        rule, path = self.sheet.rules.get(reference.block), placement.file or ""
+        around = self.text[declaration.value_start : reference.start] + self.text[reference.end : declaration.end]
+        unsure = len(references) > 1 or "," in around or declaration.has_variables or path in self.plain
+        if rule is None or unsure or _BACKGROUND.search(self.text, declaration.end, rule.end):
+            return []
+        said = []
+        ending = " !important" if "!important" in around.replace(" ", "").lower() else ""
+        for upto, width in reversed(self.pieces.get(path, ())):
+            delivery = self.deliveries[path]
+            modern = [f for tier in modern_tiers() if (f := _at_width(delivery, tier, width))]
+            last = _at_width(delivery, BASELINE, width)
+            if not last or len(modern) != len({f.tier for f in _options(delivery)} - {BASELINE}):
+                return []
+            one = self._url(placement.address, last)
+            chosen = self._image_set(placement.address, delivery, (*modern, last), one)
+            selectors = self.text[slice(*rule.selectors)].rstrip()
+            said.append(
+                f"@media (max-width: {upto}px){{{selectors}{{background-image:{one}{ending};"
+                f"background-image:{chosen}{ending}}}}}"
+            )
+            done.offered |= {f.path for f in (*modern, last)}
+        return [Edit(rule.end, rule.end, "".join(said))] if said else []
 
     def _image_set(self, address: str, delivery: Delivery, options: Sequence[NewFile], one: str) -> str:
         """Typed candidates, the best first, each with the resolution that keeps the painted size."""

@@ -31,7 +31,7 @@ class PageTerms:
 
     `limits` are by `img` too; `left` are files whose placements stay as they are, `plain` those whose backgrounds take
     one address. `most` holds for all. `sizes` and `timing` follow from measured boxes, by `img` as well.
-    `preload` is the background that is the largest paint.
+    `preload` is the background that is the largest paint, `behind` are those with several widths.
     """
 
     terms: Mapping[int, Terms] = field(default_factory=dict)
@@ -42,6 +42,7 @@ class PageTerms:
     sizes: Mapping[int, str] = field(default_factory=dict)
     timing: Mapping[int, Timing] = field(default_factory=dict)
     preload: str = ""
+    behind: Mapping[str, tuple[tuple[int, int], ...]] = field(default_factory=dict)
 
 
 @dataclass(slots=True)

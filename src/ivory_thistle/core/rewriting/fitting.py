@@ -53,6 +53,24 @@ def widest_of(boxes: Iterable[Sequence[Sample]]) -> tuple[Sample, ...]:
     return tuple((column[0][0], max(width for _, width in column)) for column in columns)
 
 
+def fit_rungs(samples: Sequence[Sample], rungs: Sequence[int], density: float) -> tuple[tuple[int, int], ...]:
+    """Up to which measured width of the screen each rung but the widest is enough, by rising widths.
+
+    A rung (pixels) is enough where it gives `density` pixels to each CSS px that is drawn, at that width and at all
+    narrower ones. Rungs that are enough at no measured width are left out.
+    """
+    found: list[tuple[int, int]] = []
+    for rung in sorted(rungs)[:-1]:
+        upto = 0
+        for screen, drawn in sorted(samples):
+            if drawn * density > rung:
+                break
+            upto = screen
+        if upto and (not found or upto > found[-1][0]):
+            found.append((upto, rung))
+    return tuple(found)
+
+
 @lru_cache(4096)
 def fit_sizes(samples: tuple[Sample, ...]) -> str:
     """The value of `sizes` for boxes by rising width of the screen; empty where nothing is ever shown.

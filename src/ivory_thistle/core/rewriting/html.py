@@ -101,7 +101,8 @@ class _PageRewriter:
 
     def _find_early(self) -> None:
         """Names the background that is the page's largest paint before the style sheets that lead to it."""
-        delivery = self.deliveries.get(self.allowed.preload)
+        path = self.allowed.preload
+        delivery = self.deliveries.get(path) if path not in self.allowed.behind else None
         new = background_file(self.page, delivery, self.allowed.plain | self.result.plain) if delivery else None
         edit = early_preload(self.source, self.page, delivery.path, new) if delivery and new else None
         if new and edit:
@@ -309,7 +310,8 @@ class _PageRewriter:
             else:
                 continue
             plain = self.allowed.plain | self.result.plain
-            done = rewrite_declarations(text, sheet, group, self.deliveries, plain, offset, quote)
+            pieces = self.allowed.behind if p_attribute == "css" else {}
+            done = rewrite_declarations(text, sheet, group, self.deliveries, plain, offset, quote, pieces)
             self.result.edits += done.edits
             self.result.outcomes.update(done.outcomes)
             self.result.offered |= done.offered

@@ -16,7 +16,7 @@ from ivory_thistle.core.references.addresses import page_address
 from ivory_thistle.core.references.css import read_css
 from ivory_thistle.core.references.site import Page, Placement, SiteReading
 from ivory_thistle.core.references.source import Source, read_css_source, read_html_source
-from ivory_thistle.core.rewriting.css import Outcomes, rewrite_declarations
+from ivory_thistle.core.rewriting.css import Outcomes, Pieces, rewrite_declarations
 from ivory_thistle.core.rewriting.delivery import Delivery
 from ivory_thistle.core.rewriting.elements import PageTerms, Timing
 from ivory_thistle.core.rewriting.html import PageRewrite, rewrite_page
@@ -34,7 +34,7 @@ class Limits:
     `forms` by page and `img` (where its tag begins); `left` are files that stay on a page, `sheets_left` those that
     stay in style sheets, `plain` those whose backgrounds take one address. `most` holds for all pages. `sizes` and
     `timing` are what boxes told that were measured, by page and `img` too. `preload` are the backgrounds, by
-    page, that are the largest paint there.
+    page, that are the largest paint there; `behind` are backgrounds with narrower files for narrow screens.
     """
 
     most: Form = Form.STEADY
@@ -45,6 +45,7 @@ class Limits:
     sizes: dict[str, dict[int, str]] = field(default_factory=dict)
     timing: dict[str, dict[int, Timing]] = field(default_factory=dict)
     preload: dict[str, str] = field(default_factory=dict)
+    behind: dict[str, Pieces] = field(default_factory=dict)
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values, for a database."""
@@ -57,6 +58,7 @@ class Limits:
             "sizes": {page: {str(at): s for at, s in sizes.items()} for page, sizes in self.sizes.items()},
             "timing": {page: {str(at): t for at, t in timing.items()} for page, timing in self.timing.items()},
             "preload": dict(self.preload),
+            "behind": {path: [list(piece) for piece in pieces] for path, pieces in self.behind.items()},
         }
 
     @classmethod
@@ -73,6 +75,8 @@ class Limits:
         for page, timing in values.get("timing", {}).items():
             limits.timing[page] = {int(at): Timing(said) for at, said in timing.items()}
         limits.preload = dict(values.get("preload", {}))
+        for path, pieces in values.get("behind", {}).items():
+            limits.behind[path] = tuple((int(upto), int(width)) for upto, width in pieces)
         return limits
 
 
@@ -186,7 +190,8 @@ class SiteRewriter:
             left, plain = frozenset(limits.left[page.path]), frozenset(limits.plain)
             allowed = PageTerms(
                 around.terms, forms, left, plain, limits.most,
-                limits.sizes.get(page.path, {}), limits.timing.get(page.path, {}), limits.preload.get(page.path, ""),
+                limits.sizes.get(page.path, {}), limits.timing.get(page.path, {}),
+                limits.preload.get(page.path, ""), limits.behind,
             )  # fmt: skip
             done = rewrite_page(source, page, self._deliveries, self._site.by_path, allowed)
             disturbed = around.disturbed(done.edits) if done.edits else frozenset()
@@ -222,7 +227,9 @@ class SiteRewriter:
                 continue
             with self._within(len(source.text)):
                 sheet = read_css(source.text)
-                done = rewrite_declarations(source.text, sheet, placements.values(), self._deliveries, limits.plain)
+                done = rewrite_declarations(
+                    source.text, sheet, placements.values(), self._deliveries, limits.plain, pieces=limits.behind
+                )
             if done.edits:
                 result.texts[path] = source.apply(done.edits)
                 result.outcomes |= done.outcomes

@@ -146,7 +146,7 @@ def _plan(
         ]
     steps = ladder(wanted or [Step(natural)], natural, rules, height)
     # An animation is dear to make and to store, and backgrounds can't choose by width: one file.
-    one = image.facts.frames > 1 or not shown & {"single", "candidate"}
+    one = image.facts.frames > 1 or not (shown & {"single", "candidate"} or rules.background_widths)
     return Plan(image, role, steps[-1:] if one else steps, apart=_apart(image, placements, steps))
 
 

@@ -35,7 +35,8 @@ class Rules:
     A tier's files must on average save `tier_share` and `tier_bytes` over those of the next tier, a replacement
     `worth_share` or `worth_bytes`. `metadata` is what is kept of EXIF and XMP; `keep_p3` leaves Display P3 pictures in
     their wide gamut; `sharpen` tries a slight sharpening after strong reduction. `svg` makes vector drawings smaller,
-    `svg_scripts` also takes their scripts out; `animations` converts animations. `form` is how
+    `svg_scripts` also takes their scripts out; `animations` converts animations. `background_widths` gives
+    CSS backgrounds a narrower file on narrow screens. `form` is how
     what is made leaves; `demand_check`: nothing is handed over
     before a check in a browser has passed.
 
@@ -65,6 +66,7 @@ class Rules:
     svg: bool = True
     svg_scripts: bool = False
     animations: bool = True
+    background_widths: bool = False
     form: HandoverForm = HandoverForm.MARKUP
     demand_check: bool = False
 

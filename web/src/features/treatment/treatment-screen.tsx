@@ -20,6 +20,7 @@ const OPTIONS = [
   ["keep_p3", "Leave Display P3 pictures in their wide gamut"],
   ["sharpen", "Sharpen a little after strong reduction"],
   ["svg_scripts", "Take scripts out of vector drawings"],
+  ["background_widths", "Give backgrounds narrower files on narrow screens"],
   ["demand_check", "Hand over nothing before a check in a browser has passed"],
 ] as const;
 type Options = Partial<Record<(typeof OPTIONS)[number][0], boolean>>;

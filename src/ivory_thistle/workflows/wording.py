@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
@@ -61,10 +61,14 @@ class WordingRow:
 def without_alternative(site: SiteReading, read: Callable[[str], bytes], roles: Mapping[str, Role]) -> list[WordingRow]:
     """Every image of a page that has no alternative text, each file once a page."""
     found = []
-    for page, path, image in _images(site, read):
+    every = list(_images(site, read))
+    below = Counter((page.path, image.heading) for page, _, image in every)
+    for page, path, image in every:
         if image.alt is not None:
             continue
-        suggestion = suggested_alternative(image, roles.get(path, "content"), path)
+        # What would be said of several images alike says nothing of any.
+        alone = image if below[page.path, image.heading] == 1 else replace(image, heading="")
+        suggestion = suggested_alternative(alone, roles.get(path, "content"), path)
         found.append(
             WordingRow(
                 "alternative", page.path, path, image.line,

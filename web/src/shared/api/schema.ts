@@ -4577,6 +4577,7 @@ export interface operations {
                 keep_p3?: boolean;
                 sharpen?: boolean;
                 svg_scripts?: boolean;
+                background_widths?: boolean;
                 demand_check?: boolean;
                 form?: components["schemas"]["HandoverForm"];
             };

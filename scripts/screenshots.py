@@ -12,6 +12,7 @@ SCREENS = {
     "sites": "/", "new-site": "/new", "capture": "/sites/1/capture", "audit": "/sites/1/audit",
     "findings": "/sites/1/findings", "library": "/sites/1/library", "treatment": "/sites/1/treatment",
     "run": "/sites/1/runs", "savings": "/sites/1/savings", "handover": "/sites/1/handover",
+    "alternatives": "/sites/1/handover?part=alternative",
 }  # fmt: skip
 
 
@@ -30,6 +31,11 @@ def main(link: str) -> None:
         for name, path in SCREENS.items():
             page.goto(address + path)
             shoot(name)
+        page.goto(f"{address}/sites/1/handover")
+        page.get_by_role("radio", name="Everything").click()
+        page.locator("summary", has_text="index.html").first.click()
+        page.get_by_alt_text("as it will be").first.wait_for()
+        shoot("handover")
         page.goto(f'{address}/sites/1/library?view=sheet&role=["hero","content"]&all=true')
         page.locator("section[aria-label='Contact sheet'] img").first.wait_for()
         shoot("contact-sheet")

@@ -110,6 +110,7 @@ class Checker:
         self._by_path = {p.path: p for p in before.site.pages}
         self._foretold: dict[tuple[str, str, Tier], dict[str, int]] = {}
         self._known: dict[tuple[str, str], Seen] = {}
+        self._jpegs: dict[int, tuple[Seen, bytes]] = {}
 
     @property
     def total(self) -> int:
@@ -131,6 +132,7 @@ class Checker:
             if stop():
                 return
             self._known.clear()
+            self._jpegs.clear()
             self._some(there[first : first + _TOGETHER], on_checked, stop, done)
 
     def all(self, on_load: Progress = nothing) -> list[Checked]:
@@ -247,7 +249,7 @@ class Checker:
         wrong += [Wrong(words) for words in timed.words] if timed else []
         if pair.new.problem and not pair.old.problem:
             wrong.append(Wrong(pair.new.problem))
-        shown = [_jpeg(_pixels(png)) for png in (pair.old.picture, pair.new.picture) if png]
+        shown = [self._kept_picture(seen) for seen in (pair.old, pair.new) if seen.picture]
         return Checked(
             page=pair.page, screen=pair.screen, tier=tier, before=sum(pair.old.images.values()),
             after=sum(loaded.values()), foretold=sum(foretold.values()) if foretold is not None else None,
@@ -256,6 +258,12 @@ class Checker:
             pictures=(shown[0], shown[1]) if len(shown) == 2 else None, timed=timed,
             sure=not unsure,
         )  # fmt: skip
+
+    def _kept_picture(self, seen: Seen) -> bytes:
+        """Of the original, one for all tiers."""
+        if id(seen) not in self._jpegs:
+            self._jpegs[id(seen)] = (seen, _jpeg(_pixels(seen.picture or b"")))
+        return self._jpegs[id(seen)][1]
 
     def _placed(self, page: str, numbers: Sequence[int]) -> Iterator[Placed]:
         """The `img`s of these numbers in tree order, as the original page names them."""

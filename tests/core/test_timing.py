@@ -78,8 +78,10 @@ def test_the_largest_of_the_first_screen_is_loaded_at_once() -> None:
     ],
 )
 def test_what_no_first_screen_shows_comes_later(page: str, timing: Timing | None, later: bool) -> None:
-    """Only where its place is kept free, and where nobody said otherwise."""
-    assert ('loading="lazy"' in with_boxes(page, timing=timing)) == later
+    """Only where its place is kept free, and where nobody said otherwise; then nothing waits for its decoding either."""
+    assert ('loading="lazy" decoding="async"' in with_boxes(page, timing=timing)) == later
+    said = page.replace("alt=x", "alt=x decoding=sync")
+    assert 'decoding="async"' not in with_boxes(said, timing=timing)
 
 
 def test_an_image_that_stays_is_not_touched() -> None:

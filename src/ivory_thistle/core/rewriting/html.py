@@ -228,7 +228,8 @@ class _PageRewriter:
                 self._add(tag, 'fetchpriority="high"')
         kept_free = declared_length(tag, "width") and declared_length(tag, "height")
         if element.timing is Timing.LATER and not loading and kept_free and element.form >= Form.LADDER:
-            self._add(tag, 'loading="lazy"')
+            decoding = "" if tag.get("decoding") else ' decoding="async"'
+            self._add(tag, f'loading="lazy"{decoding}')
 
     def _note(self, element: BoxElement, offer: Offer, modern: bool) -> None:
         """Keeps what each tier is given for the element, and which new files it names."""

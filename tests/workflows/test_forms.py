@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import io
 import json
 import zipfile
 from hashlib import sha256
@@ -14,6 +15,7 @@ from PIL import Image
 
 from command_line import run
 from ivory_thistle.intake.folder import Folder
+from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.into_site import backup_of, undo_in_site, write_into_site
 from ivory_thistle.workflows.packing import Entry
 
@@ -134,6 +136,27 @@ def test_words_are_written_and_files_renamed(site_folder: Path, tmp_path: Path) 
     assert (out / "redirects.csv").read_text().splitlines()[1] == "/img/IMG_7.jpg,/img/misty-hills.jpg"
     checked = run("check", str(site_folder), str(out), "--screens", "phone")
     assert checked.returncode == 0, checked.stdout
+
+
+def test_what_fails_the_check_is_not_written(
+    site_folder: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """With `--check`, a handover whose new files are spoilt says what is wrong, and leaves nothing."""
+    spoilt = Blobs.get
+
+    def grey(blobs: Blobs, digest: str) -> bytes:
+        data = spoilt(blobs, digest)
+        out = io.BytesIO()
+        if data[4:12] != b"ftypavif":
+            return data
+        with Image.open(io.BytesIO(data)) as image:
+            Image.new("RGB", image.size, "grey").save(out, "AVIF")
+        return out.getvalue()
+
+    monkeypatch.setattr(Blobs, "get", grey)
+    done = run("handover", str(site_folder), "--zip", str(tmp_path / "x.zip"), "--check", *QUICK)
+    assert done.returncode == 1 and "The page looks different" in done.stdout
+    assert not list(tmp_path.glob("*.zip"))
 
 
 def test_into_the_site_and_back(site_folder: Path) -> None:

@@ -56,7 +56,7 @@ def test_a_run_goes_on_where_it_was_left(
     assert len(after) == 5
     assert {task: after[task] for task in before} == before
     with made() as session:
-        _, _, handover = handover_of(session, session.get_one(t.Run, run_id), blobs)
+        handover = handover_of(session, session.get_one(t.Run, run_id), blobs).handover
     assert all(blobs.has(f.sha256) for f in handover.new_files)
 
 

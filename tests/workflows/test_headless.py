@@ -218,7 +218,7 @@ WRONG = {
     ("--cap", "9kB", "--fidelity", "lean"): "Give one of --fidelity, --cap and --quality.",
     ("--longest", "9", "--percent", "5"): "Give one of --longest, --percent, --fit and --fill.",
     ("--name", "../{name}.{ext}"): (
-        "A pattern of names holds {name}, ends in .{ext}, and may hold {name}, {width}, {height}, {ext};"
+        "A pattern of names holds {name}, ends in .{ext}, and may hold {name}, {width}, {height}, {hash}, {ext};"
         " not '../{name}.{ext}'."
     ),
 }

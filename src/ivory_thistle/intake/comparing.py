@@ -46,6 +46,7 @@ _FOR_OTHERS = "<link rel=preload> has an unsupported `type` value"
 """What Chromium says of a preload that is meant for browsers of another tier: no fault."""
 SWEEP = (320, 600, 768, 1024, 1280)
 """Other widths of the screen, in CSS px, at which boxes are compared."""
+_PICTURE_SECONDS = 10
 _MOST_HEIGHT = 16_000
 """Of a page that is higher, in CSS px, the rest is in no picture."""
 _DECODED = """async () => {
@@ -120,6 +121,9 @@ def compare_sites(
         old = seen_before.get((page, screen.name)) or await look(old_site)
         seen_before[page, screen.name] = old
         new = old if old.problem else await look(new_site)
+        if new.problem and not old.problem:
+            # It may have been this machine.
+            new = await look(new_site)
         pair = await _compared(page, screen.name, old, new, partial(look, old_site), closeness.judge)
         found.extend(pair.different)
         on_pair(pair)
@@ -207,13 +211,18 @@ async def _look(page: Page, address: str, path: str, screen: Screen, sweep: Sequ
     return seen
 
 
-async def _picture(page: Page, screen: Screen) -> bytes:
+async def _picture(page: Page, screen: Screen) -> bytes | None:
     """The page from its top, as high as it is and no higher than the limit."""
     height = await page.evaluate("() => document.documentElement.scrollHeight")
     clip = {"x": 0, "y": 0, "width": screen.width, "height": min(max(height, 1), _MOST_HEIGHT)}
-    return await page.screenshot(
-        full_page=True, type="png", scale="css", animations="disabled", clip=cast(FloatRect, clip)
-    )
+    try:
+        return await page.screenshot(
+            full_page=True, type="png", scale="css", animations="disabled", clip=cast(FloatRect, clip),
+            timeout=_PICTURE_SECONDS * 1000,
+        )  # fmt: skip
+    except BrowserError:
+        # A page that never rests can't be held still; its boxes and bytes are known all the same.
+        return None
 
 
 async def _boxes(page: Page) -> list[Box]:

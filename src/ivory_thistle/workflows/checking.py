@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import ExitStack
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from urllib.parse import unquote, urlsplit
 
 import cv2
@@ -102,7 +102,16 @@ class Side:
 class Checker:
     """Checks one handed-over site. Raises UnusableInput where no browser is installed."""
 
-    def __init__(self, before: Side, after: Side, screens: Sequence[Screen], tiers: Sequence[Tier]) -> None:
+    def __init__(
+        self,
+        before: Side,
+        after: Side,
+        screens: Sequence[Screen],
+        tiers: Sequence[Tier],
+        keeps_pictures: bool = False,
+    ) -> None:
+        """`keeps_pictures`: what is checked comes with pictures of its page."""
+        self._keeps_pictures = keeps_pictures
         if browser_binary() is None:
             raise UnusableInput("A check needs Chromium; install chromium-headless-shell.")
         self._before, self._after, self._screens, self._tiers = before, after, tuple(screens), tuple(tiers)
@@ -110,7 +119,8 @@ class Checker:
         self._by_path = {p.path: p for p in before.site.pages}
         self._foretold: dict[tuple[str, str, Tier], dict[str, int]] = {}
         self._known: dict[tuple[str, str], Seen] = {}
-        self._jpegs: dict[int, tuple[Seen, bytes]] = {}
+        self._jpegs: dict[tuple[str, str], bytes] = {}
+        """Of the original's pages, by page and screen: one for all tiers."""
 
     @property
     def total(self) -> int:
@@ -136,11 +146,11 @@ class Checker:
             self._some(there[first : first + _TOGETHER], on_checked, stop, done)
 
     def all(self, on_load: Progress = nothing) -> list[Checked]:
-        """Everything that there is to check, in the order of pages, without their pictures."""
+        """Everything that there is to check, in the order of pages."""
         found: list[Checked] = []
 
         def keep(checked: Checked) -> None:
-            found.append(replace(checked, pictures=None))
+            found.append(checked)
             on_load(len(found), self.total)
 
         self.run(keep)
@@ -249,21 +259,21 @@ class Checker:
         wrong += [Wrong(words) for words in timed.words] if timed else []
         if pair.new.problem and not pair.old.problem:
             wrong.append(Wrong(pair.new.problem))
-        shown = [self._kept_picture(seen) for seen in (pair.old, pair.new) if seen.picture]
         return Checked(
             page=pair.page, screen=pair.screen, tier=tier, before=sum(pair.old.images.values()),
             after=sum(loaded.values()), foretold=sum(foretold.values()) if foretold is not None else None,
             wrong=tuple(wrong), score=pair.likeness.score if pair.likeness else None,
             spot=pair.likeness.spot if pair.likeness else None,
-            pictures=(shown[0], shown[1]) if len(shown) == 2 else None, timed=timed,
-            sure=not unsure,
+            pictures=self._pictures(pair) if self._keeps_pictures else None, timed=timed, sure=not unsure,
         )  # fmt: skip
 
-    def _kept_picture(self, seen: Seen) -> bytes:
-        """Of the original, one for all tiers."""
-        if id(seen) not in self._jpegs:
-            self._jpegs[id(seen)] = (seen, _jpeg(_pixels(seen.picture or b"")))
-        return self._jpegs[id(seen)][1]
+    def _pictures(self, pair: Pair) -> tuple[bytes, bytes] | None:
+        if pair.old.picture is None or pair.new.picture is None:
+            return None
+        key = (pair.page, pair.screen)
+        if key not in self._jpegs:
+            self._jpegs[key] = _jpeg(_pixels(pair.old.picture))
+        return self._jpegs[key], _jpeg(_pixels(pair.new.picture))
 
     def _placed(self, page: str, numbers: Sequence[int]) -> Iterator[Placed]:
         """The `img`s of these numbers in tree order, as the original page names them."""

@@ -48,7 +48,10 @@ def write_into_site(root: Path, what: Iterable[Entry], content_of: Callable[[New
             f"{backup} holds the files of an earlier handover; undo that first, or move the folder away if it is right."
         )
     changed = [one for one in what if not isinstance(one.content, SiteFile) or one.path != one.content.path]
-    backup.mkdir()
+    # Under its own name it is whole: where this dies before, the site is as it was.
+    part = backup.with_name(f".{backup.name}.part")
+    shutil.rmtree(part, ignore_errors=True)
+    part.mkdir()
     record: dict[str, Any] = {"kind": _KIND, "files": {}}
     for one in changed:
         place = _inside(root, one.path)
@@ -56,10 +59,11 @@ def write_into_site(root: Path, what: Iterable[Entry], content_of: Callable[[New
         replaced = place.is_file()
         record["files"][one.path] = {"sha256": digest, "replaced": replaced}
         if replaced:
-            kept = backup / "files" / one.path
+            kept = part / "files" / one.path
             kept.parent.mkdir(parents=True, exist_ok=True)
             shutil.copy2(place, kept)
-    _write(backup / _RECORD, json.dumps(record, indent=2).encode())
+    _write(part / _RECORD, json.dumps(record, indent=2).encode())
+    part.rename(backup)
     for one in changed:
         _write(_inside(root, one.path), one.content if isinstance(one.content, bytes) else content_of(one.content))
     return backup

@@ -10,6 +10,7 @@ import math
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -57,13 +58,15 @@ def fit_rungs(samples: Sequence[Sample], rungs: Sequence[int], density: float) -
     """Up to which measured width of the screen each rung but the widest is enough, by rising widths.
 
     A rung (pixels) is enough where it gives `density` pixels to each CSS px that is drawn, at that width and at all
-    narrower ones. Rungs that are enough at no measured width are left out.
+    narrower ones; between two measured widths a box may grow with the screen. Rungs that are enough at no measured
+    width are left out.
     """
     found: list[tuple[int, int]] = []
+    ordered = sorted(samples)
     for rung in sorted(rungs)[:-1]:
         upto = 0
-        for screen, drawn in sorted(samples):
-            if drawn * density > rung:
+        for (before, narrower), (screen, drawn) in pairwise([ordered[0], *ordered]):
+            if max(drawn, narrower * screen / before) * density > rung:
                 break
             upto = screen
         if upto and (not found or upto > found[-1][0]):

@@ -8,6 +8,7 @@ from typing import Annotated
 import typer
 
 from ivory_thistle.cli.checking import tell_checked
+from ivory_thistle.cli.options import Cap, Compare, Fidelity, Formats, Measure, PatchFile, Quality, SiteFolder
 from ivory_thistle.cli.output import print_json, progress
 from ivory_thistle.cli.treating import formats_of, names_of, rules_of, tell, write_patch
 from ivory_thistle.core.errors import UnusableInput
@@ -38,7 +39,7 @@ _WHERE = "Where to: one of these"
 
 
 def hand_over(
-    folder: Annotated[Path, typer.Argument(help="The folder of a built site, or of pictures.", show_default=False)],
+    folder: SiteFolder,
     out: Annotated[Path | None, typer.Option(help="A new folder.", show_default=False, rich_help_panel=_WHERE)] = None,
     zip_file: Annotated[
         Path | None, typer.Option("--zip", help="A ZIP file.", show_default=False, rich_help_panel=_WHERE)
@@ -51,17 +52,15 @@ def hand_over(
     ] = False,
     undo: Annotated[bool, typer.Option("--undo", help="Undo what --into-site wrote.", rich_help_panel=_WHERE)] = False,
     form: Annotated[str, typer.Option(help="markup, same-addresses, files-only or in-place.")] = HandoverForm.MARKUP,
-    fidelity: Annotated[
-        str, typer.Option(help="One look for all: exacting, faithful, everyday, lean. Without it, by role.")
-    ] = "",
-    cap: Annotated[str, typer.Option(help="The best look within so many bytes a file, e.g. 100kB.")] = "",
-    quality: Annotated[str, typer.Option(help="Fixed qualities instead of a search, e.g. webp=80,avif=60.")] = "",
-    formats: Annotated[str, typer.Option(help="Which to write, of avif, webp and fallback.")] = "",
+    fidelity: Fidelity = "",
+    cap: Cap = "",
+    quality: Quality = "",
+    formats: Formats = "",
     name: Annotated[
         str, typer.Option(help="How new files are called where pages name them, e.g. {name}-{width}.{hash}.{ext}.")
     ] = NAMES_PATTERN,
-    measure: Annotated[bool, typer.Option("--measure", help="First load every page in headless Chromium.")] = False,
-    compare: Annotated[bool, typer.Option(help="Compare treated and original pages in headless Chromium.")] = True,
+    measure: Measure = False,
+    compare: Compare = True,
     wording: Annotated[
         Path | None,
         typer.Option(help="A CSV of alternative texts and names, as `wording` writes it.", show_default=False),
@@ -72,10 +71,7 @@ def hand_over(
     check: Annotated[
         bool, typer.Option("--check", help="Check what leaves in every tier; nothing is written where that fails.")
     ] = False,
-    patch: Annotated[
-        Path | None,
-        typer.Option(help="Also write changed pages as a unified diff, and its reverse beside it.", show_default=False),
-    ] = None,
+    patch: PatchFile = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print the result as JSON.")] = False,
 ) -> None:
     """Treat a site's images, or a folder of pictures, and hand the result over in one of four forms."""

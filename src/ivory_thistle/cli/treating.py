@@ -9,6 +9,7 @@ from typing import Annotated, Any
 
 import typer
 
+from ivory_thistle.cli.options import Cap, Compare, Fidelity, Formats, Measure, PatchFile, Quality, SiteFolder
 from ivory_thistle.cli.output import print_json, progress
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier, measured_tier, modern_tiers
@@ -28,15 +29,13 @@ _SIZES = "For pictures alone"
 
 
 def treat(
-    folder: Annotated[Path, typer.Argument(help="The folder of a built site, or of pictures.", show_default=False)],
+    folder: SiteFolder,
     out: Annotated[Path, typer.Option(help="The new folder to write.", show_default=False)],
     as_json: Annotated[bool, typer.Option("--json", help="Print the result as JSON.")] = False,
-    fidelity: Annotated[
-        str, typer.Option(help="One look for all: exacting, faithful, everyday, lean. Without it, by role.")
-    ] = "",
-    cap: Annotated[str, typer.Option(help="The best look within so many bytes a file, e.g. 100kB.")] = "",
-    quality: Annotated[str, typer.Option(help="Fixed qualities instead of a search, e.g. webp=80,avif=60.")] = "",
-    formats: Annotated[str, typer.Option(help="Which to write, of avif, webp and fallback.")] = "",
+    fidelity: Fidelity = "",
+    cap: Cap = "",
+    quality: Quality = "",
+    formats: Formats = "",
     widths: Annotated[str, typer.Option(help="Widths in pixels, e.g. 480,960.", rich_help_panel=_SIZES)] = "",
     longest: Annotated[int, typer.Option(help="Pixels of the longer side.", rich_help_panel=_SIZES)] = 0,
     percent: Annotated[float, typer.Option(help="Share of width and height.", rich_help_panel=_SIZES)] = 0,
@@ -53,15 +52,9 @@ def treat(
     svg_scripts: Annotated[
         bool, typer.Option("--remove-svg-scripts", help="Take scripts and event attributes out of SVG files.")
     ] = False,
-    measure: Annotated[bool, typer.Option("--measure", help="First load every page in headless Chromium.")] = False,
-    compare: Annotated[
-        bool,
-        typer.Option(help="Compare treated and original pages in headless Chromium, where it is installed."),
-    ] = True,
-    patch: Annotated[
-        Path | None,
-        typer.Option(help="Also write changed pages as a unified diff, and its reverse beside it.", show_default=False),
-    ] = None,
+    measure: Measure = False,
+    compare: Compare = True,
+    patch: PatchFile = None,
 ) -> None:
     """Treat a site's images, or a folder of pictures, and write everything to a new folder."""
     if sum(map(bool, (fidelity, cap, quality))) > 1:

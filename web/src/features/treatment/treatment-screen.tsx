@@ -80,21 +80,35 @@ export function TreatmentScreen() {
   if (forecast.isPending) return <Loading screen what="the forecast" />;
   if (forecast.isError) return <Failed screen error={forecast.error} again={() => forecast.refetch()} />;
   const f = forecast.data;
+  // What is told of files below is planned for pages that are rewritten.
+  const inMarkup = form === "markup";
   return (
     <>
       <Title
-        says={`${bytes(f.bytes)} of originals, up to ${count(f.renditions)} new files. Originals stay untouched; nothing is handed over before you say so.`}
+        says={
+          inMarkup
+            ? `${bytes(f.bytes)} of originals, up to ${count(f.renditions)} new files. Originals stay untouched; nothing is handed over before you say so.`
+            : "Every image in use keeps its pixels. How many files that makes is known after the run; nothing is handed over before you say so."
+        }
         side={
           <Button
             tone="main"
             onClick={() => start.mutate()}
-            disabled={start.isPending || going || f.images === 0}
+            disabled={start.isPending || going || (inMarkup && f.images === 0)}
           >
-            {going ? "A run is going on" : `Treat ${counted(f.images, "image")}`}
+            {going
+              ? "A run is going on"
+              : inMarkup
+                ? `Treat ${counted(f.images, "image")}`
+                : "Treat all images"}
           </Button>
         }
       >
-        {f.images === 0 ? "Nothing to treat" : `${counted(f.images, "image")} to treat`}
+        {!inMarkup
+          ? "Images to treat"
+          : f.images === 0
+            ? "Nothing to treat"
+            : `${counted(f.images, "image")} to treat`}
       </Title>
       <div className="mb-8">
         <Choice label="Look" value={look} choices={looks} onChange={setLook} />
@@ -121,45 +135,49 @@ export function TreatmentScreen() {
           ))}
         </div>
       </div>
-      <section className="grid max-w-[1000px] gap-10 lg:grid-cols-2">
-        <div>
-          <h2 className="mb-3">What is made of each</h2>
-          <ul className="list-disc space-y-1.5 pl-5">
-            <li>
-              AVIF, WebP and a fallback of the old kind (JPEG or PNG), at the widths that the measured boxes
-              ask for, up to two pixels a CSS pixel; before a measurement, at those that the markup tells.
-            </li>
-            <li>Never larger than the original, in pixels or in bytes; proportions and transparency stay.</li>
-            <li>Turned upright, colours converted to sRGB.</li>
-            <li>
-              Drawn pictures without loss where that is smaller; photographs and AVIF at the look chosen
-              above.
-            </li>
-            <li>
-              Animations as WebP and AVIF with their timing; vector drawings without what draws nothing.
-            </li>
-            <li>No wider than {count(f.rules.max_width)} pixels.</li>
-            <li>
-              A format must save {count(f.rules.tier_share * 100)} % and {bytes(f.rules.tier_bytes)} a file
-              over the next one, or it is dropped.
-            </li>
-          </ul>
-        </div>
-        <div>
-          <h2 className="mb-3">What is left alone</h2>
-          {f.left_alone.length === 0 && <p className="text-ink-soft">Nothing.</p>}
-          <table className="border-collapse">
-            <tbody className="divide-y divide-rule">
-              {f.left_alone.map((l) => (
-                <tr key={l.reason}>
-                  <td className="figure py-1.5 pr-4 text-right align-top">{count(l.count)}</td>
-                  <td className="py-1.5">{l.reason}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </div>
-      </section>
+      {inMarkup && (
+        <section className="grid max-w-[1000px] gap-10 lg:grid-cols-2">
+          <div>
+            <h2 className="mb-3">What is made of each</h2>
+            <ul className="list-disc space-y-1.5 pl-5">
+              <li>
+                AVIF, WebP and a fallback of the old kind (JPEG or PNG), at the widths that the measured boxes
+                ask for, up to two pixels a CSS pixel; before a measurement, at those that the markup tells.
+              </li>
+              <li>
+                Never larger than the original, in pixels or in bytes; proportions and transparency stay.
+              </li>
+              <li>Turned upright, colours converted to sRGB.</li>
+              <li>
+                Drawn pictures without loss where that is smaller; photographs and AVIF at the look chosen
+                above.
+              </li>
+              <li>
+                Animations as WebP and AVIF with their timing; vector drawings without what draws nothing.
+              </li>
+              <li>No wider than {count(f.rules.max_width)} pixels.</li>
+              <li>
+                A format must save {count(f.rules.tier_share * 100)} % and {bytes(f.rules.tier_bytes)} a file
+                over the next one, or it is dropped.
+              </li>
+            </ul>
+          </div>
+          <div>
+            <h2 className="mb-3">What is left alone</h2>
+            {f.left_alone.length === 0 && <p className="text-ink-soft">Nothing.</p>}
+            <table className="border-collapse">
+              <tbody className="divide-y divide-rule">
+                {f.left_alone.map((l) => (
+                  <tr key={l.reason}>
+                    <td className="figure py-1.5 pr-4 text-right align-top">{count(l.count)}</td>
+                    <td className="py-1.5">{l.reason}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </div>
+        </section>
+      )}
     </>
   );
 }

@@ -342,12 +342,13 @@ def test_a_narrower_background_keeps_its_painted_size() -> None:
 
 
 ONE_ADDRESS = [
-    "p{background: var(--night) url('a.jpg') center / cover}",
+    "p{background: var(--night) url('a.jpg') center / cover; background-size: contain}",
+    "p{q{background: var(--night) url('a.jpg') center / cover}}",
     ":root{--hero: url(a.jpg)}",
     "p{list-style: url(a.jpg)}",
     "p{border-image: url('a.jpg') 3}",
     "p::before{content: url(a.jpg)}",
-    "@media print{p{background: var(--x), url(a.jpg), url(d.png)}}",
+    "@media print{p{q{background: var(--x), url(a.jpg), url(d.png)}}}",
 ]
 
 
@@ -356,6 +357,20 @@ def test_where_no_fallback_works_a_smaller_file_of_the_same_size_stands(css: str
     """`var()` makes a declaration valid to every browser, so nothing before it counts; nor before other properties."""
     assert re.sub(r"""url\(["']?([ad])-1000\.(jpg|png)["']?\)""", r"url(\1.\2)", declared(css)) == css.replace("'", "")
     assert "-1000." in declared(css) and declared(css, (500,)) == css
+
+
+def test_variables_stand_once_more_for_browsers_that_can_choose() -> None:
+    """Whole, in a rule of its own behind the first: what the variable holds need not be known."""
+    css = "@media print{p , q{color:red;background: var(--x, red) url('a.jpg') !important}}"
+    sets = (
+        'image-set(url("a-1000.avif") type("image/avif") 1x, url("a-1000.webp") type("image/webp") 1x,'
+        ' url("a-1000.jpg") 1x)'
+    )
+    assert declared(css) == (
+        '@media print{p , q{color:red;background: var(--x, red) url("a-1000.jpg") !important}'
+        '@supports (background-image:image-set("x" type("image/avif") 1x)){'
+        f"p , q{{background: var(--x, red) {sets} !important}}}}}}"
+    )
 
 
 def test_shapes_and_masks_stay() -> None:

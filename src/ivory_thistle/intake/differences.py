@@ -37,13 +37,15 @@ class Box:
 class Seen:
     """One page on one screen: boxes in tree order, images that came (address and bytes), and console messages.
 
-    `swept` are the boxes at other widths of the screen, in CSS px. `picture` is the whole page as a PNG, one pixel a
+    `at_opening` are the images that came before any scrolling.
+    `swept` are the boxes at other widths of the screen, in CSS px. `picture` is the whole page as a JPEG, one pixel a
     CSS px, where one was taken.
     """
 
     boxes: list[Box] = field(default_factory=list)
     swept: dict[int, list[Box]] = field(default_factory=dict)
     images: dict[str, int] = field(default_factory=dict)
+    at_opening: dict[str, int] = field(default_factory=dict)
     messages: Counter[str] = field(default_factory=Counter)
     problem: str = ""
     picture: bytes | None = None

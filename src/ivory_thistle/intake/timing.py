@@ -36,7 +36,10 @@ class Vitals:
 
 @dataclass(frozen=True, slots=True)
 class Timed:
-    """One page before and after: the medians of three loads, but the highest shift before. None: it can't be loaded."""
+    """One page before and after: the medians of three loads, but the highest shift before. None: it can't be loaded.
+
+    Where two loads of each already tell that the medians can't be worse, these are the sooner and the later of the two.
+    """
 
     page: str
     old: Vitals | None
@@ -88,6 +91,8 @@ def time_pages(
 async def _timed(browser: Browser, old_site: str, new_site: str, path: str, screen: Screen) -> Timed:
     looks: dict[str, list[Vitals]] = {old_site: [], new_site: []}
     for _ in range(_LOADS):
+        if _is_sure(looks[old_site], looks[new_site]):
+            break
         for address, found in looks.items():
             try:
                 async with fresh_page(browser, screen, address) as page:
@@ -96,7 +101,15 @@ async def _timed(browser: Browser, old_site: str, new_site: str, path: str, scre
                 return Timed(path, None, None)
     # Whether pictures come before the first paint is chance: what the page did once, it may do again.
     most = max(v.shift for v in looks[old_site])
-    return Timed(path, replace(_middle(looks[old_site]), shift=most), _middle(looks[new_site]))
+    return Timed(path, replace(_middle(looks[old_site]), shift=most), _middle(looks[new_site], later=True))
+
+
+def _is_sure(old: Sequence[Vitals], new: Sequence[Vitals]) -> bool:
+    """Whether no third load can make the medians of three worse: the slowest after is no slower than any before."""
+    if len(new) < _LOADS - 1:
+        return False
+    sooner = max(v.milliseconds for v in new) <= min(v.milliseconds for v in old)
+    return sooner and max(v.shift for v in new) <= max(v.shift for v in old)
 
 
 async def _vitals(page: Page, url: str) -> Vitals:
@@ -111,7 +124,8 @@ async def _vitals(page: Page, url: str) -> Vitals:
     return Vitals(seen["element"], seen["at"], seen["milliseconds"], seen["shift"])
 
 
-def _middle(looks: Sequence[Vitals]) -> Vitals:
-    """The load of median time, with the median of the shifts."""
-    middle = sorted(looks, key=lambda v: v.milliseconds)[len(looks) // 2]
+def _middle(looks: Sequence[Vitals], later: bool = False) -> Vitals:
+    """The load of median time, with the median of the shifts; of two, the sooner one or the later one."""
+    ordered = sorted(looks, key=lambda v: v.milliseconds)
+    middle = ordered[len(looks) // 2 if later else (len(looks) - 1) // 2]
     return Vitals(middle.element, middle.at, middle.milliseconds, median(v.shift for v in looks))

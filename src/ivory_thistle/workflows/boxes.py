@@ -10,6 +10,7 @@ from urllib.parse import unquote
 
 from ivory_thistle.core.formats.tiers import BASELINE
 from ivory_thistle.core.references.site import Page, SiteReading
+from ivory_thistle.core.rewriting.css import Piece, Pieces
 from ivory_thistle.core.rewriting.delivery import Delivery
 from ivory_thistle.core.rewriting.elements import Timing, sharing
 from ivory_thistle.core.rewriting.fitting import Sample, fit_rungs, fit_sizes, widest_of
@@ -65,9 +66,22 @@ def take_backgrounds(
         known = path in drawn and path not in others and users[path] <= swept.keys()
         rungs = [f.width for f in delivery.rungs(BASELINE)]
         samples = [(screen, drawn[path].get(screen, 0.0)) for screen in screens] if known else []
-        pieces = fit_rungs(samples, rungs, USEFUL_DENSITY) if len(rungs) > 1 and samples else ()
+        pieces = _pieces(samples, rungs) if len(rungs) > 1 and samples else ()
         if pieces:
             limits.behind[path] = pieces
+
+
+def _pieces(samples: Sequence[Sample], rungs: Sequence[int]) -> Pieces:
+    """The narrower files, the widest first; those for plain screens last, where they need less than dense ones."""
+    dense = fit_rungs(samples, rungs, USEFUL_DENSITY)
+    plain = fit_rungs(samples, rungs, 1.0)
+
+    def of_dense(screen: int) -> int:
+        return next((width for upto, width in dense if screen <= upto), max(rungs))
+
+    worth = [(upto, width) for upto, width in plain if width < of_dense(upto)]
+    found = [Piece(upto, width) for upto, width in reversed(dense)]
+    return (*found, *(Piece(upto, width, plain=True) for upto, width in reversed(worth)))
 
 
 _URL = re.compile(r'url\("https?://[^/"]+/([^"?#]*)')

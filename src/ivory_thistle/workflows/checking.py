@@ -24,6 +24,7 @@ from ivory_thistle.core.references.markup import tags
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.references.source import read_html_source
 from ivory_thistle.core.reports.predicted import Predictor
+from ivory_thistle.core.reports.weight import NOTHING, Measured, Weight
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.intake.chromium import browser_binary
 from ivory_thistle.intake.comparing import SWEEP, Closeness, Pair, compare_sites
@@ -37,7 +38,6 @@ _TEXTS = frozenset({"html", "htm", "xhtml", "css"})
 _UNKNOWN_TYPE = b"image/x-not-shown"
 _TOLERANCE = 0.01
 """The share by which what is loaded may differ from what was foretold."""
-_QUALITY = 80
 _TOGETHER = 8
 """Pages that are looked at in all tiers before the next: their pictures are in memory meanwhile."""
 
@@ -65,9 +65,9 @@ class Wrong:
 
 @dataclass(frozen=True, slots=True)
 class Checked:
-    """One page on one screen in one tier: bytes as loaded and as foretold from its markup, and what is wrong.
+    """One page on one screen in one tier: as loaded, as foretold from its markup (bytes), and what is wrong.
 
-    `score` is that of the page's picture, None where none could be judged; `spot` is where it differs most, in CSS px.
+    `weights` are what came before and after. `score` is that of the page's picture, None where none could be judged; `spot` is where it differs most, in CSS px.
     `pictures` are JPEG files of the whole page before and after, one pixel a CSS px. `timed` is there for one screen
     and tier. `sure` is False for a page that is never twice the same, or can't be loaded before either.
     """
@@ -75,8 +75,7 @@ class Checked:
     page: str
     screen: str
     tier: Tier
-    before: int = 0
-    after: int = 0
+    weights: tuple[Weight, Weight] = (NOTHING, NOTHING)
     foretold: int | None = None
     wrong: tuple[Wrong, ...] = ()
     score: float | None = None
@@ -84,6 +83,22 @@ class Checked:
     pictures: tuple[bytes, bytes] | None = None
     timed: Timed | None = None
     sure: bool = True
+
+    @property
+    def before(self) -> int:
+        """Bytes of images before, scrolled through."""
+        return self.weights[0].scrolled
+
+    @property
+    def after(self) -> int:
+        """Bytes of images after, scrolled through."""
+        return self.weights[1].scrolled
+
+    @property
+    def measured(self) -> Measured:
+        """Both weights, with the largest paints where they were timed."""
+        old, new = (self.timed.old, self.timed.new) if self.timed else (None, None)
+        return Measured(*self.weights, old.milliseconds if old else None, new.milliseconds if new else None)
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,8 +134,6 @@ class Checker:
         self._by_path = {p.path: p for p in before.site.pages}
         self._foretold: dict[tuple[str, str, Tier], dict[str, int]] = {}
         self._known: dict[tuple[str, str], Seen] = {}
-        self._jpegs: dict[tuple[str, str], bytes] = {}
-        """Of the original's pages, by page and screen: one for all tiers."""
 
     @property
     def total(self) -> int:
@@ -142,7 +155,6 @@ class Checker:
             if stop():
                 return
             self._known.clear()
-            self._jpegs.clear()
             self._some(there[first : first + _TOGETHER], on_checked, stop, done)
 
     def all(self, on_load: Progress = nothing) -> list[Checked]:
@@ -260,20 +272,12 @@ class Checker:
         if pair.new.problem and not pair.old.problem:
             wrong.append(Wrong(pair.new.problem))
         return Checked(
-            page=pair.page, screen=pair.screen, tier=tier, before=sum(pair.old.images.values()),
-            after=sum(loaded.values()), foretold=sum(foretold.values()) if foretold is not None else None,
+            page=pair.page, screen=pair.screen, tier=tier, weights=(_weight(pair.old), _weight(pair.new)),
+            foretold=sum(foretold.values()) if foretold is not None else None,
             wrong=tuple(wrong), score=pair.likeness.score if pair.likeness else None,
             spot=pair.likeness.spot if pair.likeness else None,
-            pictures=self._pictures(pair) if self._keeps_pictures else None, timed=timed, sure=not unsure,
+            pictures=_pictures(pair) if self._keeps_pictures else None, timed=timed, sure=not unsure,
         )  # fmt: skip
-
-    def _pictures(self, pair: Pair) -> tuple[bytes, bytes] | None:
-        if pair.old.picture is None or pair.new.picture is None:
-            return None
-        key = (pair.page, pair.screen)
-        if key not in self._jpegs:
-            self._jpegs[key] = _jpeg(_pixels(pair.old.picture))
-        return self._jpegs[key], _jpeg(_pixels(pair.new.picture))
 
     def _placed(self, page: str, numbers: Sequence[int]) -> Iterator[Placed]:
         """The `img`s of these numbers in tree order, as the original page names them."""
@@ -288,14 +292,17 @@ class Checker:
                 yield Placed(starts[n], placement.line, placement.file or placement.address)
 
 
-def _pixels(png: bytes) -> Picture:
-    return np.asarray(cv2.imdecode(np.frombuffer(png, np.uint8), cv2.IMREAD_COLOR_RGB), np.uint8)
+def _weight(seen: Seen) -> Weight:
+    return Weight(sum(seen.at_opening.values()), sum(seen.images.values()), len(seen.at_opening), len(seen.images))
 
 
-def _jpeg(picture: Picture) -> bytes:
-    """Small enough to keep one of every load."""
-    _, data = cv2.imencode(".jpg", cv2.cvtColor(picture, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, _QUALITY])
-    return data.tobytes()
+def _pictures(pair: Pair) -> tuple[bytes, bytes] | None:
+    old, new = pair.old.picture, pair.new.picture
+    return (old, new) if old is not None and new is not None else None
+
+
+def _pixels(picture: bytes) -> Picture:
+    return np.asarray(cv2.imdecode(np.frombuffer(picture, np.uint8), cv2.IMREAD_COLOR_RGB), np.uint8)
 
 
 def _off(loaded: Mapping[str, int], promised: Mapping[str, int], before: Mapping[str, int]) -> Iterator[str]:

@@ -8,6 +8,8 @@ from dataclasses import asdict
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
+from ivory_thistle.core.reports.predicted import families_of
+from ivory_thistle.core.reports.report import page_rows
 from ivory_thistle.core.rewriting.offers import Form
 from ivory_thistle.core.rewriting.site import Limits
 from ivory_thistle.core.selection.screen import Screen
@@ -16,14 +18,16 @@ from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import in_transaction
 from ivory_thistle.workflows.checking import Checked, Checker, Side, checkable_tiers
+from ivory_thistle.workflows.delivering import by_reference
 from ivory_thistle.workflows.made import HandedOver, handover_of
 from ivory_thistle.workflows.manifest import Verdict
-from ivory_thistle.workflows.runs import keep_savings
+from ivory_thistle.workflows.runs import keep_loads, keep_savings
 from ivory_thistle.workflows.settings import site_screens
 from ivory_thistle.workflows.settling import Settler
+from ivory_thistle.workflows.weights import stored_weights
 
 _SAME = (
-    "page_id", "screen", "tier", "before", "after", "foretold", "failed", "sure", "wrong", "score", "spot", "timed",
+    "page_id", "screen", "tier", "before", "after", "weights", "foretold", "failed", "sure", "wrong", "score", "spot", "timed",
     "picture_before", "picture_after", "content",
 )  # fmt: skip
 
@@ -112,6 +116,7 @@ def _take_over(session: Session, check_id: int, keys: dict[str, int], contents: 
     """Notes what is checked, drops what an earlier try saw of another handover, and takes over what is the same."""
     check = session.get_one(t.Check, check_id)
     check.content = content
+    check.taken_back = session.get_one(t.Run, check.run_id).taken_back
     now = {keys[path]: digest for path, digest in contents.items()}
     there: set[tuple[int, str, str]] = set()
     for load in session.scalars(select(t.CheckedLoad).where(t.CheckedLoad.check_id == check_id)):
@@ -137,7 +142,9 @@ def _row(
 ) -> dict[str, object]:
     return {
         "check_id": check_id, "page_id": page_id, "screen": checked.screen, "tier": checked.tier,
-        "before": checked.before, "after": checked.after, "foretold": checked.foretold,
+        "before": checked.before, "after": checked.after,
+        "weights": dict(zip(("before", "after"), map(asdict, checked.weights), strict=True)),
+        "foretold": checked.foretold,
         "failed": bool(checked.wrong), "sure": checked.sure, "wrong": [asdict(w) for w in checked.wrong],
         "score": checked.score, "spot": asdict(checked.spot) if checked.spot else None,
         "timed": asdict(checked.timed) if checked.timed else None,
@@ -177,10 +184,13 @@ def _within(session: Session, run: t.Run, pages: set[str], before: HandedOver) -
         forms[one["at"]] = min(forms.get(one["at"], Form.FREE), Form(one["form"]))
     capture = session.get_one(t.Capture, run.capture_id)
     screens = site_screens(session.get_one(t.Site, capture.site_id))
-    Settler(before.site, before.deliveries, before.read, screens).keep_light(limits, pages)
+    site, deliveries, slots = before.site, before.deliveries, before.at_hand.slots
+    settled = Settler(site, deliveries, before.read, screens, slots=slots).keep_light(limits, pages)
     run.limits = limits.as_dict()
     session.flush()
     after = handover_of(session, run, before.blobs)
-    keep_savings(session, run, after.handover)
+    keep_savings(session, run, after.handover.savings, by_reference(after.at_hand, after.handover, deliveries))
+    seen = stored_weights(session, run.capture_id)
+    keep_loads(session, run, page_rows(settled.loads, families_of(site, deliveries), seen))
     session.flush()
     return after

@@ -8,7 +8,9 @@ from dataclasses import dataclass, field, replace
 from ivory_thistle.core.faults import Fault
 from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.references.site import Image, Page, SiteReading
-from ivory_thistle.core.reports.predicted import with_new_files
+from ivory_thistle.core.reports.groups import group_savings
+from ivory_thistle.core.reports.predicted import families_of, with_new_files
+from ivory_thistle.core.reports.report import ByReference, PageRow, PageWeights, page_rows
 from ivory_thistle.core.reports.savings import Savings, compute_savings, savings_csv
 from ivory_thistle.core.rewriting.css import Outcomes
 from ivory_thistle.core.rewriting.delivery import (
@@ -95,11 +97,13 @@ def deliveries_of(
 
 @dataclass(frozen=True, slots=True)
 class Delivered:
-    """A handover with what its pages were found to bear, and what they load."""
+    """A handover with what its pages were found to bear, and what they load: in sum, and page by page."""
 
     handover: Handover
     limits: Limits
     report: LoadReport
+    rows: tuple[PageRow, ...]
+    by_reference: ByReference
 
 
 def deliver(
@@ -113,22 +117,46 @@ def deliver(
     on_page: Progress = nothing,
     stop: Callable[[], bool] = lambda: False,
     wording: Wording = NO_WORDING,
+    weights: PageWeights | None = None,
 ) -> Delivered | None:
     """Finds what the pages bear, and prepares what leaves; None where it was stopped.
 
     `content` gives a new file's bytes (None: nothing is compared in a browser, and pages take the forms that are safe
-    by their rules and tree); `reasons` tell by path why an image was left alone.
+    by their rules and tree); `reasons` tell by path why an image was left alone; `weights` what pages were seen to load
+    before.
     """
+    site = at_hand.site
     if rules.form.rewrites:
         settled = Settler(
-            at_hand.site, deliveries, at_hand.read, screens, content, stop, rules.background_widths
+            site, deliveries, at_hand.read, screens, content, stop, rules.background_widths, at_hand.slots
         ).settle(on_page)
     else:
-        settled = settle_unchanged(at_hand.site, deliveries, at_hand.read, screens)
+        settled = settle_unchanged(site, deliveries, at_hand.read, screens, at_hand.slots)
     if stop():
         return None
     handover = prepare_handover(at_hand, treated, rules, deliveries, settled.rewrite, wording)
-    return Delivered(handover, settled.limits, report(at_hand.site, settled, deliveries, at_hand.slots, reasons))
+    return Delivered(
+        handover=handover,
+        limits=settled.limits,
+        report=report(site, settled, deliveries, at_hand.slots, reasons),
+        rows=page_rows(settled.loads, families_of(site, deliveries), weights or {}),
+        by_reference=by_reference(at_hand, handover, deliveries),
+    )
+
+
+def by_reference(at_hand: AtHand, handover: Handover, deliveries: Mapping[str, Delivery]) -> ByReference:
+    """What leaves, with each file once: in all, and in groups."""
+    made = [(f, d.path) for d in deliveries.values() for f in d.files]
+    savings = handover.savings
+    groups = group_savings(
+        site=at_hand.site,
+        savings=savings,
+        new_bytes={f.path: f.bytes for f, _ in made},
+        origins={f.path: path for f, path in made},
+        roles=at_hand.roles,
+    )
+    new_bytes = sum(f.bytes for f in handover.new_files)
+    return ByReference(savings.before, dict(savings.after), groups, len(handover.new_files), new_bytes)
 
 
 def prepare_handover(

@@ -16,6 +16,7 @@ from ivory_thistle.core.findings.audit import site_roles
 from ivory_thistle.core.formats.tiers import Tier, measured_tier
 from ivory_thistle.core.images.resize import Resize, target_size
 from ivory_thistle.core.references.site import SiteFile, SiteReading, is_page
+from ivory_thistle.core.reports.report import PageWeights
 from ivory_thistle.core.rewriting.delivery import NAMES_PATTERN, NewFile
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.core.treatment.guessing import guessed_slots
@@ -168,7 +169,7 @@ def treating(
     pictures_only = all(page.is_folder for page in site.pages)
     staging = Path(tempfile.mkdtemp(prefix=f".{near.name}-" if near else None, dir=near.parent if near else None))
     try:
-        at_hand = _at_hand(folder, site, options, progress[1])
+        at_hand, weights = _at_hand(folder, site, options, progress[1])
         plans = _plans(at_hand, rules, options)
         kept = Blobs(str(staging / "renditions"))
         treated, failed = _treat_all(plans, folder, rules, options, progress[2], kept)
@@ -180,7 +181,8 @@ def treating(
         reasons = {path: p.reason for p in plans if p.reason for path in p.image.paths}
         compared = content if options.compare else None
         delivered = deliver(
-            at_hand, treated, rules, DEFAULT_SCREENS, deliveries, compared, reasons, progress[3], wording=wording
+            at_hand, treated, rules, DEFAULT_SCREENS, deliveries, compared, reasons, progress[3],
+            wording=wording, weights=weights,
         )
         assert delivered is not None, "nobody stops it"
         chosen = chosen_by_server(rules.form, deliveries)
@@ -245,14 +247,23 @@ def usable_target(out: Path, folder: Folder) -> Path:
     return out
 
 
-def _at_hand(folder: Folder, site: SiteReading, options: TreatOptions, on_page: Progress) -> AtHand:
+def _at_hand(
+    folder: Folder, site: SiteReading, options: TreatOptions, on_page: Progress
+) -> tuple[AtHand, PageWeights]:
+    """The folder with what is known of it, and what its pages were seen to load."""
     slots, whole = list(guessed_slots(site)), set[str]()
+    weights: PageWeights = {}
     if options.measure:
         measured = measure_folder(folder, site, DEFAULT_SCREENS, on_page)
         slots = list(measured_slots(measured, DEFAULT_SCREENS))
         whole = {m.page for m, _ in measured} - {m.page for m, _ in measured if m.problem or not m.measured}
+        weights = {
+            (m.page, m.screen, tier): tuple(loaded)
+            for m, found in measured if m.page in whole
+            for tier, loaded in found.items()
+        }  # fmt: skip
     roles = {path: found.role for path, found in site_roles(site, slots).items()}
-    return AtHand(site, folder.read, tuple(slots), roles, whole)
+    return AtHand(site, folder.read, tuple(slots), roles, whole), weights
 
 
 def _plans(at_hand: AtHand, rules: Rules, options: TreatOptions) -> tuple[Plan, ...]:

@@ -83,7 +83,8 @@ def measured_json(site: SiteReading, measured: Iterable[tuple[PageMeasurement, W
 class LoadReport:
     """What the settled site loads: sums by screen and tier, originals still loaded, files made for nothing.
 
-    `forms` counts the rewritten `img`s by what was done to them.
+    `forms` counts the rewritten `img`s by what was done to them. `unknown` are pages that stay as they were since nobody
+    can say what they load, and why that is.
     """
 
     totals: tuple[LoadTotal, ...]
@@ -92,6 +93,7 @@ class LoadReport:
     unused_bytes: int
     forms: Mapping[str, int]
     comparison: Comparison | None
+    unknown: Mapping[str, str]
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values, for JSON and the database; of the originals still loaded the dearest."""
@@ -127,6 +129,7 @@ def report(
         unused_bytes=sum(f.bytes for f in unused),
         forms=dict(forms),
         comparison=settled.comparison,
+        unknown=dict(settled.unknown),
     )
 
 

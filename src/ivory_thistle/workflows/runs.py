@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
+from dataclasses import asdict
 
 from sqlalchemy import delete, func, insert, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.reports.report import ByReference, PageRow
+from ivory_thistle.core.reports.savings import Savings
 from ivory_thistle.core.rewriting.delivery import NewFile
+from ivory_thistle.core.selection.loads import Loaded
 from ivory_thistle.core.states import State
 from ivory_thistle.core.treatment.ladder import Step
 from ivory_thistle.core.treatment.rendition import fields_of
@@ -18,12 +22,13 @@ from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import in_transaction
 from ivory_thistle.workflows.at_hand import stored_at_hand
-from ivory_thistle.workflows.delivering import Handover, deliver
+from ivory_thistle.workflows.delivering import deliver
 from ivory_thistle.workflows.made import made_by
 from ivory_thistle.workflows.planning import plan
 from ivory_thistle.workflows.settings import site_screens
-from ivory_thistle.workflows.storing import role_of
+from ivory_thistle.workflows.storing import insert_rows, role_of
 from ivory_thistle.workflows.treating import TaskResult, Treatment
+from ivory_thistle.workflows.weights import stored_weights
 
 _PROGRESS_EVERY = 4
 
@@ -145,6 +150,7 @@ def settle_run(run_id: int, sessions: sessionmaker[Session], blobs: Blobs, stop:
             .where(t.Task.run_id == run_id, t.Task.reason != "")
         )
         reasons = dict(session.execute(said).all())
+        weights = stored_weights(session, run.capture_id)
 
     def on_page(done: int, total: int) -> None:
         if done % _PROGRESS_EVERY == 0 or done == total:
@@ -154,7 +160,9 @@ def settle_run(run_id: int, sessions: sessionmaker[Session], blobs: Blobs, stop:
     def content(new: NewFile) -> bytes:
         return blobs.get(new.sha256)
 
-    delivered = deliver(made.at_hand, made.treated, rules, screens, made.deliveries, content, reasons, on_page, stop)
+    delivered = deliver(
+        made.at_hand, made.treated, rules, screens, made.deliveries, content, reasons, on_page, stop, weights=weights
+    )
     if delivered is None:
         return False
 
@@ -162,21 +170,49 @@ def settle_run(run_id: int, sessions: sessionmaker[Session], blobs: Blobs, stop:
         run = session.get_one(t.Run, run_id)
         run.limits, run.report = delivered.limits.as_dict(), delivered.report.as_dict()
         run.settled, run.taken_back = None, None
-        keep_savings(session, run, delivered.handover)
+        session.execute(delete(t.PageLoad).where(t.PageLoad.run_id == run_id))
+        keep_savings(session, run, delivered.handover.savings, delivered.by_reference)
+        keep_loads(session, run, delivered.rows)
 
     in_transaction(sessions, finish)
     return True
 
 
-def keep_savings(session: Session, run: t.Run, handover: Handover) -> None:
-    """Stores the savings of a settled run."""
-    page_ids = dict(session.execute(select(t.Page.path, t.Page.id).where(t.Page.capture_id == run.capture_id)).all())
+def keep_savings(session: Session, run: t.Run, savings: Savings, whole: ByReference) -> None:
+    """Stores the savings by reference of a settled run."""
+    page_ids = _page_ids(session, run)
     session.execute(delete(t.PageSaving).where(t.PageSaving.run_id == run.id))
-    rows: list[dict[str, object]] = [
+    rows = [
         {"run_id": run.id, "page_id": page_ids[p.path], "tier": tier, "before": p.before, "after": after}
-        for p in handover.savings.pages
+        for p in savings.pages
         for tier, after in p.after.items()
     ]
-    if rows:
-        session.execute(insert(t.PageSaving), rows)
-    run.savings = {"before": handover.savings.before, **handover.savings.after}
+    insert_rows(session, t.PageSaving, rows)
+    run.savings = {"before": savings.before, **savings.after, "by_reference": asdict(whole)}
+
+
+def keep_loads(session: Session, run: t.Run, rows: Iterable[PageRow]) -> None:
+    """Stores what pages load, in place of what was stored of them."""
+    page_ids = _page_ids(session, run)
+    rows = list(rows)
+    pages = {page_ids[row.page] for row in rows}
+    session.execute(delete(t.PageLoad).where(t.PageLoad.run_id == run.id, t.PageLoad.page_id.in_(pages)))
+    stored = [
+        {
+            "run_id": run.id, "page_id": page_ids[row.page], "screen": row.screen, "tier": row.tier,
+            **{f"before_{name}": value for name, value in asdict(row.before).items()},
+            **{f"after_{name}": value for name, value in asdict(row.after).items()},
+            "heavier": row.is_heavier,
+            "changes": [[_plain(c.before), _plain(c.after)] for c in row.changes],
+        }
+        for row in rows
+    ]  # fmt: skip
+    insert_rows(session, t.PageLoad, stored)
+
+
+def _page_ids(session: Session, run: t.Run) -> dict[str, int]:
+    return dict(session.execute(select(t.Page.path, t.Page.id).where(t.Page.capture_id == run.capture_id)).all())
+
+
+def _plain(loaded: Loaded | None) -> list[object] | None:
+    return [loaded.path, loaded.bytes, loaded.opening] if loaded else None

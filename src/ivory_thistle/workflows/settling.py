@@ -8,16 +8,18 @@ from dataclasses import dataclass, field
 
 from ivory_thistle.core.references.site import Page, SiteReading
 from ivory_thistle.core.reports.predicted import (
-    Families,
     PageLoads,
     Predictor,
+    families_of,
     heavier,
+    near_by,
     with_new_files,
 )
 from ivory_thistle.core.rewriting.delivery import Delivery, NewFile
 from ivory_thistle.core.rewriting.offers import Form
 from ivory_thistle.core.rewriting.site import Limits, SiteRewrite, SiteRewriter
 from ivory_thistle.core.selection.screen import Screen
+from ivory_thistle.core.treatment.roles import Slot
 from ivory_thistle.intake.chromium import browser_binary
 from ivory_thistle.intake.comparing import Pair, compare_sites
 from ivory_thistle.intake.differences import Difference, Seen
@@ -46,16 +48,23 @@ class Comparison:
 
 @dataclass(slots=True)
 class Settled:
-    """A rewritten site that got worse nowhere. `loads` are predicted; `comparison` is None where no browser was."""
+    """A rewritten site that got worse nowhere. `loads` are predicted; `comparison` is None where no browser was.
+
+    `unknown` are pages that stay as they were since nobody can say what they load, and why that is.
+    """
 
     limits: Limits
     rewrite: SiteRewrite
     loads: list[PageLoads] = field(default_factory=list)
     comparison: Comparison | None = None
+    unknown: Mapping[str, str] = field(default_factory=dict)
 
 
 class Settler:
-    """Settles one site. `content` gives a new file's bytes (None: nothing is compared in a browser)."""
+    """Settles one site. `content` gives a new file's bytes (None: nothing is compared in a browser).
+
+    `slots` are measured boxes: they tell which lazy pictures come at opening.
+    """
 
     def __init__(
         self,
@@ -66,18 +75,16 @@ class Settler:
         content: Callable[[NewFile], bytes] | None = None,
         stop: Callable[[], bool] = lambda: False,
         background_widths: bool = False,
+        slots: Sequence[Slot] = (),
     ) -> None:
         self._background_widths = background_widths
         self._site, self._deliveries, self._read = site, deliveries, read
         self._screens, self._content, self._stop = screens, content, stop
         self._rewriter = SiteRewriter(site, deliveries, read, in_time)
-        self._predictor = Predictor(site, read, screens, in_time)
-        self._pages = {p.path: p for p in site.pages if not p.is_folder and p.path in site.files}
+        self._families = families_of(site, deliveries)
+        self._predictor = Predictor(site, read, screens, in_time, near_by(slots, self._families))
+        self._pages = {p.path: p for p in site.pages if p.path in self._families}
         self._new = {f.path: f for d in deliveries.values() for f in d.files}
-        self._families = {
-            path: Families(page, {f.path: d.path for d in deliveries.values() for f in d.files})
-            for path, page in self._pages.items()
-        }
         self._loads: dict[str, list[PageLoads]] = {}
 
     def settle(self, on_page: Progress = nothing) -> Settled:
@@ -91,11 +98,15 @@ class Settler:
         if compares:
             rewrite, comparison = self._by_looks(limits, rewrite, on_page)
         loads = [one for path in self._pages for one in self._loads.get(path, ())]
-        return Settled(limits, rewrite, loads, comparison)
+        return Settled(limits, rewrite, loads, comparison, self._predictor.failed)
 
-    def keep_light(self, limits: Limits, pages: Collection[str]) -> SiteRewrite:
-        """Rewrites under given limits, and narrows them until none of the pages is predicted to load more."""
-        return self._by_loads(limits, pages)
+    def keep_light(self, limits: Limits, pages: Collection[str]) -> Settled:
+        """Rewrites under given limits, and narrows them until none of the pages is predicted to load more.
+
+        The loads are those of the pages that were asked.
+        """
+        rewrite = self._by_loads(limits, pages)
+        return Settled(limits, rewrite, [one for found in self._loads.values() for one in found])
 
     def _measure_boxes(self, limits: Limits, on_page: Progress) -> Progress:
         """Measures the boxes of pages that have new files; gives what tells of the pages that come after these."""

@@ -7,13 +7,14 @@ from dataclasses import replace
 
 from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier, and_older
 from ivory_thistle.core.references.site import SiteReading
-from ivory_thistle.core.reports.predicted import PageLoads, Predictor
+from ivory_thistle.core.reports.predicted import PageLoads, Predictor, families_of, near_by
 from ivory_thistle.core.rewriting.delivery import Delivery, NewFile
 from ivory_thistle.core.rewriting.offers import Form
 from ivory_thistle.core.rewriting.site import Limits, SiteRewrite
 from ivory_thistle.core.selection.loads import Loaded
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.core.treatment.form import HandoverForm
+from ivory_thistle.core.treatment.roles import Slot
 from ivory_thistle.workflows.clock import in_time
 from ivory_thistle.workflows.settling import Settled
 
@@ -49,9 +50,11 @@ def settle_unchanged(
     deliveries: Mapping[str, Delivery],
     read: Callable[[str], bytes],
     screens: Sequence[Screen],
+    slots: Sequence[Slot] = (),
 ) -> Settled:
     """What pages load whose markup stays: every file has its original's size, so that no box can change."""
-    before = Predictor(site, read, screens, in_time).loads(site, read, ())
+    near = near_by(slots, families_of(site, deliveries))
+    before = Predictor(site, read, screens, in_time, near).loads(site, read, ())
     return Settled(Limits(Form.LEFT), unchanged(site, deliveries), list(_loads(before, given_by(deliveries))))
 
 

@@ -31,6 +31,9 @@ _ESCAPE = re.compile(r"\\(?:([0-9A-Fa-f]{1,6})(?:\r\n|[ \t\n\r\f])?|(\r\n|[\n\r\
 BACKGROUNDS = frozenset({"background", "background-image"})
 _ONE_ADDRESS = BACKGROUNDS | {"list-style", "list-style-image", "content", "border-image", "border-image-source"}
 """Properties that show a picture as it is; masks and shapes read its pixels otherwise."""
+_ANY_BACKGROUND = re.compile(r"\b(?:background[\w-]*+|all)\s*+:", re.IGNORECASE)
+_CHANGING = re.compile(r":(?!:?(?:before|after|root|first-child|last-child|nth-child|link)\b)|[\[&\\]")
+"""Of selectors, what may begin or cease to match: most pseudo-classes, attributes, and what is not understood here."""
 _VARIABLE = re.compile(r"\bvar\(", re.IGNORECASE)
 _IMAGE_SETS = frozenset({"image-set", "-webkit-image-set"})
 
@@ -72,17 +75,22 @@ class CssImport:
 
 @dataclass(frozen=True, slots=True)
 class StyleRule:
-    """A style rule that stands in no other: the span of its selectors, and where its block ends (with its `}`)."""
+    """A style rule that stands in no other: the span of its selectors, and where its block ends (with its `}`).
+
+    `steady`: whether an element matches does not change while a page is used, as long as no script changes it.
+    """
 
     selectors: tuple[int, int]
     end: int
+    steady: bool = False
 
 
 @dataclass(slots=True)
 class CssReading:
     """What a style sheet names. `sets` are the properties, by block, that have a value with `image-set()`.
 
-    `rules` are the style rules, by block, that name pictures.
+    `rules` are the style rules, by block, that name pictures. `repeatable` are declarations with `var()` that may stand
+    once more in a rule behind their own: nothing else in it says anything of the background after them.
     """
 
     references: list[CssReference] = field(default_factory=list)
@@ -90,20 +98,27 @@ class CssReading:
     declarations: list[Declaration] = field(default_factory=list)
     sets: set[tuple[int, str]] = field(default_factory=set)
     rules: dict[int, StyleRule] = field(default_factory=dict)
+    repeatable: set[int] = field(default_factory=set)
 
     def takes_fallback(self, reference: CssReference) -> bool:
-        """True where a fallback declaration can stand before one with `image-set()`, and none does yet.
+        """True where a fallback can stand before a declaration with `image-set()`, and none does yet.
 
-        A declaration with `var()` is valid to every browser until its value is computed: no fallback works there.
+        A declaration with `var()` is valid to every browser until its value is computed: its fallback stands in a rule
+        of its own, before one for browsers that know `image-set()`.
         """
         if reference.declaration is None or reference.in_set:
             return False
         declaration = self.declarations[reference.declaration]
         return (
             declaration.property in BACKGROUNDS
-            and not declaration.has_variables
+            and (not declaration.has_variables or reference.declaration in self.repeatable)
             and (reference.block, declaration.property) not in self.sets
         )
+
+    def is_steady(self, reference: CssReference) -> bool:
+        """Whether the rule that names it holds at any time on a screen, or never."""
+        rule = self.rules.get(reference.block)
+        return rule is not None and rule.steady
 
     def takes_one_address(self, reference: CssReference) -> bool:
         """True where another plain picture of the same size may stand: it changes nothing but bytes."""
@@ -148,7 +163,7 @@ class _Reader:
         self.block, self.blocks = 0, 0
         self.open_blocks: list[int] = []
         self.selectors: list[tuple[int, int] | None] = []
-        self.naming: set[int] = set()
+        self.last_named: dict[int, int | None] = {}
         self.start = 0
         self.at_keyword = ""
         self.in_block = in_block
@@ -227,8 +242,15 @@ class _Reader:
     def close_rule(self, end: int) -> None:
         self.rules.pop()
         span = self.selectors.pop()
-        if span and self.block in self.naming and not any(self.selectors):
-            self.reading.rules[self.block] = StyleRule(span, end)
+        if span and self.block in self.last_named and not any(self.selectors):
+            steady = not _CHANGING.search(self.text, *span)
+            self.reading.rules[self.block] = StyleRule(span, end, steady)
+            last = self.last_named[self.block]
+            if last is not None:
+                # Only the last of a block is looked at: one search a rule.
+                at = self.reading.declarations[last]
+                if at.has_variables and not _ANY_BACKGROUND.search(self.text, at.end, end):
+                    self.reading.repeatable.add(last)
 
     def forget_brackets(self) -> None:
         self.stack.clear()
@@ -263,7 +285,7 @@ class _Reader:
             has_variables = _VARIABLE.search(text, colon) is not None
             declaration = Declaration(name, self.start + lead, end, self.start + colon + 1, has_variables)
             self.reading.declarations.append(declaration)
-        self.naming |= {p.block for p in self.pending}
+        self.last_named |= {p.block: index for p in self.pending}
         for p in self.pending:
             self.reading.references.append(CssReference(p.address, p.start, p.end, index, p.in_set, p.block))
             if p.in_set and index is not None:

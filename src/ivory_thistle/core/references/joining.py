@@ -172,7 +172,8 @@ class _Joiner:
             css, source = self._sheets.reading(sheet, encoding)
             for found in css.references:
                 line, use = source.line_of(found.start), use_in_css(css, found)
-                reference = Reference(found.address, "css", "url", found.start, found.end, line, use=use)
+                steady = css.is_steady(found)
+                reference = Reference(found.address, "css", "url", found.start, found.end, line, use=use, steady=steady)
                 yield _Named(sheet, page_address(sheet), reference)
 
     def _resolve(self, path: str, named: Iterable[_Named], missing: Iterable[str]) -> tuple[_Resolved, list[Fault]]:
@@ -200,7 +201,7 @@ def _placement(page: str, file: str | None, source: str, r: Reference) -> Placem
     return Placement(
         page=page, file=file, address=r.address, element=r.element, attribute=r.attribute, source=source,
         start=r.start, end=r.end, line=r.line, descriptor=r.descriptor, use=r.use, declared_width=r.declared_width,
-        tag_start=r.tag_start, choice_start=r.choice_start,
+        tag_start=r.tag_start, choice_start=r.choice_start, steady=r.steady,
     )  # fmt: skip
 
 

@@ -54,7 +54,8 @@ class Reference:
     `start:end` spans the address (for CSS: the whole `url(...)`) in the source's text; `descriptor` is that
     of a srcset candidate, `declared_width` the `width` attribute in CSS px (0: none). `attribute` is "css"
     inside a `style` element; `tag_start` is where the tag begins. `choice_start` is where the element begins that loads
-    one of its candidates only: the `picture` around a `source` or `img`, else the tag itself.
+    one of its candidates only: the `picture` around a `source` or `img`, else the tag itself. `steady` is as in
+    `CssReading.is_steady`.
     """
 
     address: str
@@ -68,6 +69,7 @@ class Reference:
     declared_width: int = 0
     tag_start: int = 0
     choice_start: int = 0
+    steady: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -32,7 +32,8 @@ class Placement:
     """One use of a picture by a page.
 
     `file` is the path it leads to (None: missing); `source` the HTML or CSS file that names it, and
-    `start:end`, `line` the place there.
+    `start:end`, `line` the place there. `steady`: a style rule names it that holds at any time, not while something is
+    pointed at or open.
     """
 
     page: str
@@ -49,6 +50,7 @@ class Placement:
     declared_width: int = 0
     tag_start: int = 0
     choice_start: int = 0
+    steady: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,14 +5,16 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from math import inf
 
+from ivory_thistle.core.errors import ThistleError
 from ivory_thistle.core.formats.tiers import TIERS, Tier, shown_by
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.limits import Within, unlimited
 from ivory_thistle.core.references.site import Page, SiteFile, SiteReading
 from ivory_thistle.core.rewriting.delivery import Delivery, NewFile
-from ivory_thistle.core.selection.loads import Loaded, PageOnScreens, estimated
+from ivory_thistle.core.selection.loads import LAZY_DISTANCE, Loaded, PageOnScreens, estimated
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.core.treatment.roles import Slot
 
@@ -41,6 +43,10 @@ def with_new_files(
     return SiteReading(files, site.pages, site.images, (), site.own_hosts, site.aliases, site.by_path)
 
 
+Near = Callable[[str, str, str], bool]
+"""Of a page, a screen's name and a picture's path: whether it is shown on the first screen or not far below."""
+
+
 class Predictor:
     """Asks the pages of a site and of its handover what they load on some screens in every tier."""
 
@@ -50,10 +56,13 @@ class Predictor:
         read: Callable[[str], bytes],
         screens: Sequence[Screen],
         within: Within = unlimited,
+        near: Near = lambda page, screen, path: False,
     ) -> None:
+        """`near` tells whether a picture is shown so near a page's first screen that it comes even where it is lazy."""
         self._site, self._read, self._screens, self._within = site, read, tuple(screens), within
-        self.failed: set[str] = set()
-        """The pages of which nobody can say what they load."""
+        self._near = near
+        self.failed: dict[str, str] = {}
+        """The pages of which nobody can say what they load, and why."""
         self._before: dict[str, dict[tuple[str, Tier], tuple[Loaded, ...]]] = {}
 
     def loads(
@@ -76,8 +85,8 @@ class Predictor:
                     if page.path not in self._before:
                         self._before[page.path] = self._asked(page.path, self._site, self._read)
                     after = self._asked(page.path, handed_over, read) if touched else self._before[page.path]
-            except Exception:
-                self.failed.add(page.path)
+            except Exception as error:
+                self.failed[page.path] = str(error) if isinstance(error, ThistleError) else type(error).__name__
                 continue
             for (screen, tier), before in self._before[page.path].items():
                 yield PageLoads(page.path, screen, tier, before, after[screen, tier])
@@ -87,7 +96,9 @@ class Predictor:
     ) -> dict[tuple[str, Tier], tuple[Loaded, ...]]:
         page = PageOnScreens(path, site, read)
         return {
-            (screen.name, tier): estimated(page.loads(screen, shown_by(tier)), site.files.__getitem__)
+            (screen.name, tier): estimated(
+                page.loads(screen, shown_by(tier)), site.files.__getitem__, partial(self._near, path, screen.name)
+            )
             for screen in self._screens
             for tier in TIERS
         }
@@ -113,6 +124,23 @@ class Families:
     def of(self, path: str) -> str:
         """The file that stands for a file's family."""
         return self._head(self._origins.get(path, path))
+
+
+def families_of(site: SiteReading, deliveries: Mapping[str, Delivery]) -> dict[str, Families]:
+    """The families of every page that can be loaded, with the new files."""
+    origins = {f.path: d.path for d in deliveries.values() for f in d.files}
+    pages = (page for page in site.pages if not page.is_folder and page.path in site.files)
+    return {page.path: Families(page, origins) for page in pages}
+
+
+def near_by(slots: Iterable[Slot], families: Mapping[str, Families]) -> Near:
+    """By measured boxes: what lies within the distance from which Chromium loads lazy pictures."""
+    found: set[tuple[str, str, str]] = set()
+    for slot in slots:
+        near = slot.first_screen or slot.y < slot.screen.height + LAZY_DISTANCE
+        if near and slot.measured and slot.page in families:
+            found.add((slot.page, slot.screen.name, families[slot.page].of(slot.path)))
+    return lambda page, screen, path: page in families and (page, screen, families[page].of(path)) in found
 
 
 def heavier(loads: PageLoads, families: Families) -> frozenset[str]:

@@ -10,7 +10,7 @@ import csv
 import io
 from collections import defaultdict
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier, and_older
 from ivory_thistle.core.references.site import Page, Placement, SiteReading
@@ -28,11 +28,13 @@ class PageSavings:
 
 @dataclass(frozen=True, slots=True)
 class Savings:
-    """The site (each file counted once, however many pages use it) and its pages."""
+    """The site (each file counted once, however many pages use it) and its pages; `given_*` are the files counted."""
 
     before: int
     after: Mapping[Tier, int]
     pages: tuple[PageSavings, ...]
+    given_before: frozenset[str] = frozenset()
+    given_after: Mapping[Tier, frozenset[str]] = field(default_factory=dict)
 
 
 def compute_savings(site: SiteReading, outcomes: Outcomes, new_bytes: Mapping[str, int]) -> Savings:
@@ -52,7 +54,8 @@ def compute_savings(site: SiteReading, outcomes: Outcomes, new_bytes: Mapping[st
         weighed = {tier: _weigh(found, sizes) for tier, found in after.items()}
         pages.append(PageSavings(page.path, _weigh(before, old), weighed))
     total = {tier: _weigh(everywhere[tier], sizes) for tier in TIERS}
-    return Savings(_weigh(at_first, old), total, tuple(pages))
+    given = {tier: frozenset(files) for tier, files in everywhere.items()}
+    return Savings(_weigh(at_first, old), total, tuple(pages), frozenset(at_first), given)
 
 
 def files_given(page: Page, outcomes: Outcomes, tier: Tier, sizes: Mapping[str, int]) -> set[str]:

@@ -17,8 +17,25 @@ Outcomes = dict[tuple[str, int], dict[Tier, str]]
 """For a rewritten placement (source path, start), the file that each tier is given."""
 
 
-Pieces = tuple[tuple[int, int], ...]
-"""Up to which width of the screen (CSS px) a background takes the file of which width (pixels), by rising widths."""
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """Up to which width of the screen (CSS px) a background takes the file of which width (pixels).
+
+    `plain`: on screens of one pixel a CSS px only.
+    """
+
+    upto: int
+    width: int
+    plain: bool = False
+
+    @property
+    def media(self) -> str:
+        """The condition under which it is taken."""
+        return f"(max-width: {self.upto}px){' and (max-resolution: 1dppx)' if self.plain else ''}"
+
+
+Pieces = tuple[Piece, ...]
+"""Each wins over those before it."""
 
 
 @dataclass(slots=True)
@@ -78,6 +95,7 @@ def _at_width(delivery: Delivery, tier: Tier, width: int) -> NewFile | None:
     return next((f for f in delivery.rungs(tier) if f.width == width), None)
 
 
+_KNOWS_SETS = '(background-image:image-set("x" type("image/avif") 1x))'
 _BACKGROUND = re.compile(r"\bbackground(?:-image)?\s*+:", re.IGNORECASE)
 
 
@@ -115,7 +133,45 @@ class _Writer:
         rest = self.text[at : declaration.end]
         if plain == modern:
             return edits
+        if declaration.has_variables:
+            return self._guarded(declaration, references, f"{plain}{rest}", f"{modern}{rest}", done)
         return [Edit(declaration.start, declaration.end, f"{(plain + rest).rstrip()};{modern}{rest}")]
+
+    def _guarded(
+        self,
+        declaration: Declaration,
+        references: Sequence[tuple[CssReference, Placement]],
+        plain: str,
+        modern: str,
+        done: CssRewrite,
+    ) -> list[Edit]:
+        """A declaration with `var()`: as plain as it was, and once more behind its rule for browsers that can choose.
+
+        An `image-set()` that a browser does not know would take all of the declaration with it, once it is computed.
+        """
+        rule = self.sheet.rules[references[0][0].block]
+        selectors = self.text[slice(*rule.selectors)].rstrip()
+        said = f"{selectors}{{{modern.strip()}}}"
+        reference, placement = references[0]
+        delivery = self.deliveries[placement.file or ""]
+        before = self.text[declaration.start : reference.start]
+        after = self.text[reference.end : declaration.end].rstrip()
+        for piece in self.pieces.get(delivery.path, ()) if len(references) == 1 else ():
+            options = self._narrower(delivery, piece.width)
+            if not options:
+                break
+            chosen = self._image_set(placement.address, delivery, options, "")
+            said += f"@media {piece.media}{{{selectors}{{{before}{chosen}{after}}}}}"
+            done.offered |= {f.path for f in options}
+        behind = f"@supports {_KNOWS_SETS}{{{said}}}"
+        return [Edit(declaration.start, declaration.end, plain), Edit(rule.end, rule.end, behind)]
+
+    def _narrower(self, delivery: Delivery, width: int) -> tuple[NewFile, ...]:
+        """The files of one width for the tiers that the widest one has; empty where one of them is missing."""
+        modern = [f for tier in modern_tiers() if (f := _at_width(delivery, tier, width))]
+        last = _at_width(delivery, BASELINE, width)
+        whole = last and len(modern) == len({f.tier for f in _options(delivery)} - {BASELINE})
+        return (*modern, last) if whole and last else ()
 
     def by_width(
         self, declaration: Declaration, references: list[tuple[CssReference, Placement]], done: CssRewrite
@@ -129,20 +185,19 @@ class _Writer:
             return []
         said = []
         ending = " !important" if "!important" in around.replace(" ", "").lower() else ""
-        for upto, width in reversed(self.pieces.get(path, ())):
+        for piece in self.pieces.get(path, ()):
             delivery = self.deliveries[path]
-            modern = [f for tier in modern_tiers() if (f := _at_width(delivery, tier, width))]
-            last = _at_width(delivery, BASELINE, width)
-            if not last or len(modern) != len({f.tier for f in _options(delivery)} - {BASELINE}):
+            options = self._narrower(delivery, piece.width)
+            if not options:
                 return []
-            one = self._url(placement.address, last)
-            chosen = self._image_set(placement.address, delivery, (*modern, last), one)
+            one = self._url(placement.address, options[-1])
+            chosen = self._image_set(placement.address, delivery, options, one)
             selectors = self.text[slice(*rule.selectors)].rstrip()
             said.append(
-                f"@media (max-width: {upto}px){{{selectors}{{background-image:{one}{ending};"
+                f"@media {piece.media}{{{selectors}{{background-image:{one}{ending};"
                 f"background-image:{chosen}{ending}}}}}"
             )
-            done.offered |= {f.path for f in (*modern, last)}
+            done.offered |= {f.path for f in options}
         return [Edit(rule.end, rule.end, "".join(said))] if said else []
 
     def _image_set(self, address: str, delivery: Delivery, options: Sequence[NewFile], one: str) -> str:

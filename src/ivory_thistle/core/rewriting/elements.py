@@ -10,6 +10,7 @@ from ivory_thistle.core.references.markup import Tag, tags
 from ivory_thistle.core.references.pictures import Pictures
 from ivory_thistle.core.references.site import Placement
 from ivory_thistle.core.references.source import Source
+from ivory_thistle.core.rewriting.css import Pieces
 from ivory_thistle.core.rewriting.offers import Form
 from ivory_thistle.core.rewriting.surroundings import CAUTIOUS, Terms
 
@@ -42,7 +43,7 @@ class PageTerms:
     sizes: Mapping[int, str] = field(default_factory=dict)
     timing: Mapping[int, Timing] = field(default_factory=dict)
     preload: str = ""
-    behind: Mapping[str, tuple[tuple[int, int], ...]] = field(default_factory=dict)
+    behind: Mapping[str, Pieces] = field(default_factory=dict)
 
 
 @dataclass(slots=True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field
+from dataclasses import astuple, dataclass, field
 from functools import cached_property
 from typing import Any
 
@@ -16,7 +16,7 @@ from ivory_thistle.core.references.addresses import page_address
 from ivory_thistle.core.references.css import read_css
 from ivory_thistle.core.references.site import Page, Placement, SiteReading
 from ivory_thistle.core.references.source import Source, read_css_source, read_html_source
-from ivory_thistle.core.rewriting.css import Outcomes, Pieces, rewrite_declarations
+from ivory_thistle.core.rewriting.css import Outcomes, Piece, Pieces, rewrite_declarations
 from ivory_thistle.core.rewriting.delivery import Delivery
 from ivory_thistle.core.rewriting.elements import PageTerms, Timing
 from ivory_thistle.core.rewriting.html import PageRewrite, rewrite_page
@@ -58,7 +58,7 @@ class Limits:
             "sizes": {page: {str(at): s for at, s in sizes.items()} for page, sizes in self.sizes.items()},
             "timing": {page: {str(at): t for at, t in timing.items()} for page, timing in self.timing.items()},
             "preload": dict(self.preload),
-            "behind": {path: [list(piece) for piece in pieces] for path, pieces in self.behind.items()},
+            "behind": {path: [list(astuple(piece)) for piece in pieces] for path, pieces in self.behind.items()},
         }
 
     @classmethod
@@ -76,7 +76,7 @@ class Limits:
             limits.timing[page] = {int(at): Timing(said) for at, said in timing.items()}
         limits.preload = dict(values.get("preload", {}))
         for path, pieces in values.get("behind", {}).items():
-            limits.behind[path] = tuple((int(upto), int(width)) for upto, width in pieces)
+            limits.behind[path] = tuple(Piece(*piece) for piece in pieces)
         return limits
 
 

@@ -332,11 +332,19 @@ def _shows(tier: Tier, file: SiteFile) -> bool:
     return file.image is not None and FORMATS[file.image.format].mime in shown_by(tier)
 
 
-def estimated(loads: Iterable[Load], file_of: Callable[[str], SiteFile]) -> tuple[Loaded, ...]:
-    """What a page loads by its markup alone: lazy pictures are taken to lie below the first screen."""
+def estimated(
+    loads: Iterable[Load],
+    file_of: Callable[[str], SiteFile],
+    is_near: Callable[[str], bool] = lambda path: False,
+) -> tuple[Loaded, ...]:
+    """What a page loads by its markup alone. A lazy picture comes at opening where `is_near` says so of its path.
+
+    Without a word about them, lazy pictures are taken to lie below the first screen.
+    """
     found: dict[str, Loaded] = {}
     for load in loads:
         if load.path is not None:
-            opening = not load.lazy or (load.address in found and found[load.address].opening)
+            before = load.address in found and found[load.address].opening
+            opening = not load.lazy or before or is_near(load.path)
             found[load.address] = Loaded(load.address, load.path, file_of(load.path).bytes, opening)
     return tuple(found.values())

@@ -70,10 +70,12 @@ def plan_treatment(
         if image and slot.measured and slot.width > 0:
             boxes[image.path].append(slot)
     shown_on = {path: {slot.page for slot in found} for path, found in boxes.items()}
+    without = _pages_without(site, set(measured_pages))
     known = {
         image.path
         for image in site.images
-        if set(image.pages) <= shown_on.get(image.path, set()) and set(image.pages) <= set(measured_pages)
+        if set(image.pages) <= set(measured_pages)
+        and all(page in shown_on.get(image.path, ()) or page in without[image.path] for page in image.pages)
     }
     families = _Families(site)
     return tuple(
@@ -88,6 +90,26 @@ def plan_treatment(
         for image in site.images
         if image.pages
     )
+
+
+def _pages_without(site: SiteReading, measured: Collection[str]) -> Mapping[str, Collection[str]]:
+    """By image, the measured pages that only name it in style rules, of which nothing can begin to match there.
+
+    Where such a page was not seen to show the image, it never does.
+    """
+    found: dict[str, set[str]] = defaultdict(set)
+    for page in site.pages:
+        if page.has_script or page.path not in measured:
+            continue
+        uses: dict[str, bool] = {}
+        for p in page.placements:
+            image = site.by_path.get(p.file or "")
+            if image:
+                uses[image.path] = uses.get(image.path, True) and p.steady
+        for path, steady in uses.items():
+            if steady:
+                found[path].add(page.path)
+    return found
 
 
 class _Families:

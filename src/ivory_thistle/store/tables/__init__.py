@@ -4,7 +4,7 @@ from ivory_thistle.store.tables.base import Base, Job, now
 from ivory_thistle.store.tables.captures import Audit, Capture, CaptureFile, Fault, Finding, Image, Page, Placement
 from ivory_thistle.store.tables.checks import Check, CheckedLoad
 from ivory_thistle.store.tables.measurements import Measurement, PageScreen, PageWeight, Slot
-from ivory_thistle.store.tables.runs import PageSaving, Rendition, Run, Task
+from ivory_thistle.store.tables.runs import PageLoad, PageSaving, Rendition, Run, Task
 from ivory_thistle.store.tables.sites import RoleChoice, Site, WordingChoice
 
 __all__ = [
@@ -20,6 +20,7 @@ __all__ = [
     "Job",
     "Measurement",
     "Page",
+    "PageLoad",
     "PageSaving",
     "PageScreen",
     "PageWeight",

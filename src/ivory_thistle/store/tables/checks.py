@@ -13,7 +13,7 @@ from ivory_thistle.store.tables.base import OPTIONS, Base, Digest, Job, key
 class Check(Job, Base):
     """Every page of a run's handover on some screens in some tiers, `total` loads in all.
 
-    `content` is the SHA-256 of what was checked: of another handover it says nothing.
+    `content` is the SHA-256 of what was checked: of another handover it says nothing. `taken_back` is as the run's was.
     """
 
     __tablename__ = "handover_check"
@@ -23,13 +23,14 @@ class Check(Job, Base):
     tiers: Mapped[list[Any]]
     total: Mapped[int]
     content: Mapped[str] = mapped_column(Digest, default="")
+    taken_back: Mapped[list[Any] | None]
     __table_args__ = (Index(None, "run_id", "id"), Index(None, "state"), OPTIONS)
 
 
 class CheckedLoad(Base):
     """One page on one screen in one tier: bytes as loaded and as foretold, what is wrong, and how it looks.
 
-    `wrong` are words with the `img`s they are about; `spot` is where the page's picture differs most, in CSS px;
+    `weights` are bytes and requests before and after, at opening and scrolled through; `wrong` are words with the `img`s they are about; `spot` is where the page's picture differs most, in CSS px;
     `timed` are its vitals before and after; `content` is the SHA-256 of all that the page is made of.
     """
 
@@ -41,6 +42,7 @@ class CheckedLoad(Base):
     tier: Mapped[str] = mapped_column(String(16))
     before: Mapped[int]
     after: Mapped[int]
+    weights: Mapped[dict[str, Any] | None]
     foretold: Mapped[int | None]
     failed: Mapped[bool]
     sure: Mapped[bool]

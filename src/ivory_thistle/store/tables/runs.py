@@ -85,3 +85,34 @@ class PageSaving(Base):
     before: Mapped[int]
     after: Mapped[int]
     __table_args__ = (UniqueConstraint("run_id", "page_id", "tier"), Index(None, "page_id"), OPTIONS)
+
+
+class PageLoad(Base):
+    """What one page loads on one screen in one tier, before a run and after it: bytes and requests, picture by picture.
+
+    `before_*` are measured where the capture was, else foretold from markup; `after_*` are foretold. `heavier`: it
+    weighs more than before. Each of the `changes` has the file before and the one after, or nothing on one side.
+    """
+
+    __tablename__ = "page_load"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    run_id: Mapped[int] = key("run.id")
+    page_id: Mapped[int] = key("page.id")
+    screen: Mapped[str] = mapped_column(String(32))
+    tier: Mapped[str] = mapped_column(String(16))
+    before_opening: Mapped[int]
+    before_scrolled: Mapped[int]
+    before_requests_at_opening: Mapped[int]
+    before_requests: Mapped[int]
+    after_opening: Mapped[int]
+    after_scrolled: Mapped[int]
+    after_requests_at_opening: Mapped[int]
+    after_requests: Mapped[int]
+    heavier: Mapped[bool]
+    changes: Mapped[list[Any]]
+    __table_args__ = (
+        UniqueConstraint("run_id", "page_id", "screen", "tier"),
+        Index(None, "run_id", "screen", "tier"),
+        Index(None, "page_id"),
+        OPTIONS,
+    )

@@ -16,7 +16,8 @@ class Site(Base):
     """One website under care. `removed_at`: taken off the list, can be put back.
 
     `page_budget` (bytes) is the widest budget; `budgets` narrows it and caps images (`Policy.as_dict`). `screens`,
-    `connections` and `lazy_attributes` are None for the defaults.
+    `connections`, `lazy_attributes` and `audience` (shares of visitors) are None for the defaults. `views` are a month's
+    page views by page and device.
     """
 
     __tablename__ = "site"
@@ -27,6 +28,8 @@ class Site(Base):
     screens: Mapped[list[Any] | None]
     connections: Mapped[list[Any] | None]
     lazy_attributes: Mapped[list[Any] | None]
+    audience: Mapped[dict[str, Any] | None]
+    views: Mapped[dict[str, Any] | None]
     created_at: Mapped[datetime] = mapped_column(When, default=now)
     removed_at: Mapped[datetime | None] = mapped_column(When)
 

@@ -67,9 +67,10 @@ class Wrong:
 class Checked:
     """One page on one screen in one tier: as loaded, as foretold from its markup (bytes), and what is wrong.
 
-    `weights` are what came before and after. `score` is that of the page's picture, None where none could be judged; `spot` is where it differs most, in CSS px.
-    `pictures` are JPEG files of the whole page before and after, one pixel a CSS px. `timed` is there for one screen
-    and tier. `sure` is False for a page that is never twice the same, or can't be loaded before either.
+    `weights` are what came before and after. `score` is that of the page's picture, None where none could be judged;
+    `spot` is where it differs most, in CSS px. `pictures` are JPEG files of the whole page before and after, one pixel
+    a CSS px. `timed` is there for one screen and tier. `sure` is False for a page that is never twice the same, or
+    can't be loaded before either.
     """
 
     page: str

@@ -27,8 +27,8 @@ from ivory_thistle.workflows.settling import Settler
 from ivory_thistle.workflows.weights import stored_weights
 
 _SAME = (
-    "page_id", "screen", "tier", "before", "after", "weights", "foretold", "failed", "sure", "wrong", "score", "spot", "timed",
-    "picture_before", "picture_after", "content",
+    "page_id", "screen", "tier", "before", "after", "weights", "foretold", "failed", "sure", "wrong", "score", "spot",
+    "timed", "picture_before", "picture_after", "content",
 )  # fmt: skip
 
 

@@ -197,10 +197,10 @@ def prepare_handover(
     if texts or kept:
         previous = previous_manifest(site, at_hand.read)
         decisions = {path: t.words for t in treated for path in t.image.paths}
-        texts[_own_name(site, MANIFEST_NAMES, previous is not None)] = manifest(
+        texts[own_name(site, MANIFEST_NAMES, previous is not None)] = manifest(
             site, deliveries.values(), kept, decisions, rewritten, savings, rules, previous, moved
         )
-        texts[_own_name(site, _SAVINGS_NAMES, previous is not None)] = savings_csv(savings)
+        texts[own_name(site, _SAVINGS_NAMES, previous is not None)] = savings_csv(savings)
     back = {new: old for old, new in moved.items()}
     made_of = frozenset(back.get(d.path, d.path) for d in deliveries.values() if any(f.path in given for f in d.files))
     backup = _free_folder(site) if rules.form is HandoverForm.IN_PLACE and kept else ""
@@ -230,7 +230,7 @@ def _given_in_folder(page: Page, deliveries: Mapping[str, Delivery]) -> Outcomes
     return found
 
 
-def _own_name(site: SiteReading, names: tuple[str, str], was_ours: bool) -> str:
+def own_name(site: SiteReading, names: tuple[str, str], was_ours: bool) -> str:
     """Our file's name in the site's root; the second where the site has a file of the first name itself."""
     return names[0] if names[0] not in site.files or was_ours else names[1]
 

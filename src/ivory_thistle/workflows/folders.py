@@ -34,6 +34,7 @@ from ivory_thistle.workflows.packing import Entry, entries, zip_stream
 from ivory_thistle.workflows.planning import plan
 from ivory_thistle.workflows.progress import Progress, nothing
 from ivory_thistle.workflows.reading import read_folder
+from ivory_thistle.workflows.reported import folder_report, with_report
 from ivory_thistle.workflows.reporting import LoadReport, audit_json
 from ivory_thistle.workflows.treating import Treatment, result_of
 from ivory_thistle.workflows.unchanged import chosen_by_server
@@ -181,12 +182,25 @@ def treating(
         reasons = {path: p.reason for p in plans if p.reason for path in p.image.paths}
         compared = content if options.compare else None
         delivered = deliver(
-            at_hand, treated, rules, DEFAULT_SCREENS, deliveries, compared, reasons, progress[3],
-            wording=wording, weights=weights,
+            at_hand,
+            treated,
+            rules,
+            DEFAULT_SCREENS,
+            deliveries,
+            compared,
+            reasons,
+            progress[3],
+            wording=wording,
+            weights=weights,
         )
         assert delivered is not None, "nobody stops it"
         chosen = chosen_by_server(rules.form, deliveries)
-        yield FolderTreated(folder, site, delivered.handover, failed, delivered.report, kept, chosen)
+        told = folder_report(
+            site, rules.form, DEFAULT_SCREENS, delivered.rows, delivered.by_reference, deliveries, reasons,
+            at_hand.roles,
+        )  # fmt: skip
+        handover = with_report(delivered.handover, site, told)
+        yield FolderTreated(folder, site, handover, failed, delivered.report, kept, chosen)
     finally:
         shutil.rmtree(staging, ignore_errors=True)
 
@@ -247,9 +261,7 @@ def usable_target(out: Path, folder: Folder) -> Path:
     return out
 
 
-def _at_hand(
-    folder: Folder, site: SiteReading, options: TreatOptions, on_page: Progress
-) -> tuple[AtHand, PageWeights]:
+def _at_hand(folder: Folder, site: SiteReading, options: TreatOptions, on_page: Progress) -> tuple[AtHand, PageWeights]:
     """The folder with what is known of it, and what its pages were seen to load."""
     slots, whole = list(guessed_slots(site)), set[str]()
     weights: PageWeights = {}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 import structlog
@@ -62,6 +62,16 @@ def inspect_folder(
     faults += [fault for one in every for fault in one.faults]
     thumbnails = {one.file.sha256: one.thumbnail for one in every if one.file and one.thumbnail}
     return Inspection([one.file for one in every if one.file], faults, thumbnails)
+
+
+def thumbnails_of(folder: Folder, paths: Sequence[str], blobs: Blobs) -> Callable[[str], bytes | None]:
+    """Small pictures of some of a folder's images, by path; what can't be inspected has none. `blobs` is scratch."""
+    found: dict[str, str] = {}
+    with Workers(ahead=_AHEAD) as workers:
+        for outcome in workers.run(inspection(folder, path, blobs) for path in paths):
+            if outcome.error is None and outcome.value.thumbnail:
+                found[str(outcome.key)] = outcome.value.thumbnail
+    return lambda path: blobs.get(found[path]) if path in found else None
 
 
 def _inspected(folder: Folder, path: str, blobs: Blobs | None, outcome: Outcome) -> Inspected:

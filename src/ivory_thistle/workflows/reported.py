@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import json
 from collections import defaultdict
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -13,6 +14,7 @@ from sqlalchemy.orm import Session
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.formats.tiers import TIERS, Tier
 from ivory_thistle.core.references.site import Image, SiteReading
+from ivory_thistle.core.reports.as_json import read_report, report_json
 from ivory_thistle.core.reports.audience import Audience, shares, usual_audience
 from ivory_thistle.core.reports.groups import Group
 from ivory_thistle.core.reports.report import (
@@ -31,7 +33,11 @@ from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.core.states import State
 from ivory_thistle.core.treatment.roles import matches
 from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store import tables as t
+from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.workflows.delivering import Handover, own_name
+from ivory_thistle.workflows.manifest import MANIFEST_NAMES
 from ivory_thistle.workflows.settings import site_connections, site_policy, site_screens
 
 _FIGURES = ("opening", "scrolled", "requests_at_opening", "requests")
@@ -158,6 +164,17 @@ def stored_report(session: Session, run: t.Run) -> Report:
     )
 
 
+def stored_thumbnails(session: Session, run: t.Run, blobs: Blobs) -> Callable[[str], bytes | None]:
+    """Small pictures of a run's images, by path."""
+    rows = session.execute(
+        select(t.Image.path, t.Image.thumbnail).where(
+            t.Image.capture_id == run.capture_id, t.Image.thumbnail.is_not(None)
+        )
+    )
+    digests = {path: digest for path, digest in rows if digest}
+    return lambda path: blobs.get(digests[path]) if path in digests else None
+
+
 def _checked(session: Session, run_id: int) -> Checked | None:
     check = session.scalar(select(t.Check).where(t.Check.run_id == run_id).order_by(t.Check.id.desc()).limit(1))
     if check is None or check.state != State.DONE:
@@ -187,6 +204,35 @@ def _stored_lines(session: Session, run: t.Run) -> Iterator[ImageLine]:
             state="treated" if task.state == "done" else task.state, reason=task.reason,
             files=tuple(files.get(task.id, ())),
         )  # fmt: skip
+
+
+_REPORT_NAMES = ("report.json", "handover-report.json")
+
+
+def with_report(handover: Handover, site: SiteReading, report: Report) -> Handover:
+    """The handover with its report in it, for `./thistle report`; where nothing leaves, nothing is added."""
+    if not handover.texts and not handover.new_files:
+        return handover
+    # A report in a site that was handed over before is ours.
+    before = any(name in site.files for name in MANIFEST_NAMES)
+    name = own_name(site, _REPORT_NAMES, before)
+    return replace(handover, texts={**handover.texts, name: report_bytes(report)})
+
+
+def report_bytes(report: Report) -> bytes:
+    """The report as JSON, as small as it can be."""
+    return json.dumps(report_json(report), ensure_ascii=False, separators=(",", ":")).encode()
+
+
+def report_in(folder: Folder) -> Report:
+    """The report in a handed-over folder. Raises UnusableInput where there is none."""
+    for name in _REPORT_NAMES:
+        if (folder.root / name).is_file():
+            try:
+                return read_report(json.loads(folder.read(name)))
+            except (ValueError, RecursionError) as error:
+                raise UnusableInput(f"{name} can't be read: {error}.") from error
+    raise UnusableInput(f"{folder.root} holds no report.json; treat it again, and hand it over anew.")
 
 
 def folder_report(

@@ -9,7 +9,7 @@ from ivory_thistle.core.reports.report import PageRow, Report, expected, states,
 from ivory_thistle.core.reports.sentences import headline, less, main_view, plain_bytes
 
 _MOST_PAGES = 20
-_SPECIAL = re.compile(r"([\\`*_{}\[\]<>()#+!|~&-])")
+_SPECIAL = re.compile(r"([\\`*_{}\[\]<>#|~&])")
 
 
 def report_markdown(report: Report) -> str:

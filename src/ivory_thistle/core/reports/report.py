@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from itertools import accumulate
 
 from ivory_thistle.core.budgets.budget import BudgetState, state_of
 from ivory_thistle.core.budgets.connection import DEFAULT_CONNECTIONS, Connection
@@ -62,9 +63,7 @@ PageWeights = Mapping[tuple[str, str, Tier], Sequence[Loaded]]
 """What pages were seen to load, by page, screen and tier."""
 
 
-def page_rows(
-    loads: Iterable[PageLoads], families: Mapping[str, Families], seen: PageWeights
-) -> tuple[PageRow, ...]:
+def page_rows(loads: Iterable[PageLoads], families: Mapping[str, Families], seen: PageWeights) -> tuple[PageRow, ...]:
     """A row for each page, screen and tier; what was `seen` before the treatment counts before what was foretold."""
     return tuple(
         page_row(_as_seen(one, families[one.page], seen.get((one.page, one.screen, one.tier))), families[one.page])
@@ -283,12 +282,9 @@ class StillOver:
     def words(self) -> str:
         """What would be needed, in a sentence."""
         share = f"Its pictures would have to lose another {100 * self.over / self.bytes:.0f} %"
-        found, count = 0, 0
-        for count, one in enumerate(self.heaviest, 1):
-            found += one.bytes
-            if found >= self.over:
-                break
-        without = "one picture" if count == 1 else f"{count} pictures"
+        sums = accumulate(one.bytes for one in self.heaviest)
+        count = next((n for n, found in enumerate(sums, 1) if found >= self.over), len(self.heaviest))
+        without = "picture" if count == 1 else f"{count} pictures"
         return f"{share}, or the page would have to do without its heaviest {without} at opening."
 
 

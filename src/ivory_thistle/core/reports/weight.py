@@ -1,4 +1,4 @@
-"""What one page weighs on one screen in one tier, before and after: foretold, and measured where a browser loaded it."""
+"""What one page weighs on one screen in one tier, before and after."""
 
 from __future__ import annotations
 

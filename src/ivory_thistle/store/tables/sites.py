@@ -16,8 +16,8 @@ class Site(Base):
     """One website under care. `removed_at`: taken off the list, can be put back.
 
     `page_budget` (bytes) is the widest budget; `budgets` narrows it and caps images (`Policy.as_dict`). `screens`,
-    `connections`, `lazy_attributes` and `audience` (shares of visitors) are None for the defaults. `views` are a month's
-    page views by page and device.
+    `connections`, `lazy_attributes` and `audience` (shares of visitors) are None for the defaults. `views` are a
+    month's page views by page and device.
     """
 
     __tablename__ = "site"

@@ -30,7 +30,9 @@ def upgrade() -> None:
         sa.ForeignKeyConstraint(["run_id"], ["run.id"], name=op.f("fk_page_load_run_id"), ondelete="CASCADE"),
         sa.ForeignKeyConstraint(["page_id"], ["page.id"], name=op.f("fk_page_load_page_id"), ondelete="CASCADE"),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_page_load")),
-        sa.UniqueConstraint("run_id", "page_id", "screen", "tier", name=op.f("uq_page_load_run_id_page_id_screen_tier")),
+        sa.UniqueConstraint(
+            "run_id", "page_id", "screen", "tier", name=op.f("uq_page_load_run_id_page_id_screen_tier")
+        ),
         mariadb_charset="utf8mb4",
         mariadb_collate="utf8mb4_nopad_bin",
         mariadb_engine="InnoDB",

@@ -30,9 +30,9 @@ class Check(Job, Base):
 class CheckedLoad(Base):
     """One page on one screen in one tier: bytes as loaded and as foretold, what is wrong, and how it looks.
 
-    `weights` are bytes and requests before and after, at opening and scrolled through. `wrong` are words with the `img`s
-    they are about; `spot` is where the page's picture differs most, in CSS px; `timed` are its vitals before and after;
-    `content` is the SHA-256 of all that the page is made of.
+    `weights` are bytes and requests before and after, at opening and scrolled through. `wrong` are words with the
+    `img`s they are about; `spot` is where the page's picture differs most, in CSS px; `timed` are its vitals
+    before and after; `content` is the SHA-256 of all that the page is made of.
     """
 
     __tablename__ = "checked_load"

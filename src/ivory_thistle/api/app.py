@@ -25,6 +25,7 @@ from ivory_thistle.api.routes import (
     measurements,
     room,
     runs,
+    savings,
     sites,
     wording,
 )
@@ -89,6 +90,8 @@ def create_app(
         measurements.router,
         checks.of_run,
         checks.router,
+        savings.router,
+        savings.of_site,
         runs.router,
         room.router,
     ):

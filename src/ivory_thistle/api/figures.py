@@ -11,14 +11,13 @@ from sqlalchemy.orm import Session
 
 from ivory_thistle.api import schemas
 from ivory_thistle.core.budgets.budget import state_of
-from ivory_thistle.core.budgets.connection import DEFAULT_CONNECTIONS, Connection
 from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.tiers import measured_tier
 from ivory_thistle.core.states import State
 from ivory_thistle.core.treatment.roles import ROLES, Role
 from ivory_thistle.store import tables as t
-from ivory_thistle.workflows.settings import lazy_attributes, site_policy, site_screens
+from ivory_thistle.workflows.settings import lazy_attributes, site_connections, site_policy, site_screens
 
 _MAX_SEGMENTS = 60
 _WEIGHED_PIXELS = 4_000_000
@@ -35,11 +34,6 @@ def newest_run(session: Session, capture_id: int, done: bool = False) -> t.Run |
     if done:
         query = query.where(t.Run.state == State.DONE)
     return session.scalar(query.order_by(t.Run.id.desc()).limit(1))
-
-
-def site_connections(site: t.Site) -> list[Connection]:
-    """The lines on which waiting times are told."""
-    return [Connection(**c) for c in site.connections] if site.connections else list(DEFAULT_CONNECTIONS)
 
 
 def site_out(session: Session, site: t.Site) -> schemas.Site:
@@ -108,6 +102,14 @@ def segments(session: Session, page_ids: Sequence[int]) -> dict[int, list[schema
         if len(found[page_id]) < _MAX_SEGMENTS:
             found[page_id].append(schemas.Segment(image_id=image_id, path=path or "", bytes=size))
     return found
+
+
+def images_by_path(session: Session, capture_id: int) -> dict[str, int]:
+    """The images of a capture by the paths of their files."""
+    found = select(t.CaptureFile.path, t.CaptureFile.image_id).where(
+        t.CaptureFile.capture_id == capture_id, t.CaptureFile.image_id.is_not(None)
+    )
+    return dict(session.execute(found).all())  # type: ignore[arg-type]
 
 
 def image_row(image: t.Image, policy: Policy, findings: Iterable[str] = ()) -> schemas.ImageRow:

@@ -61,11 +61,11 @@ def stored_rows(
     session: Session,
     run_id: int,
     view: tuple[str, Tier] | None = None,
-    page_id: int | None = None,
+    page_ids: Sequence[int] | None = None,
     changes: bool = False,
 ) -> list[PageRow]:
     """What pages of a run load: of one screen and tier, or of all; with what a check measured of this handover."""
-    seen = _measured(session, run_id, page_id)
+    seen = _measured(session, run_id, page_ids)
     load = t.PageLoad
     columns = [getattr(load, f"{side}_{name}") for side in ("before", "after") for name in _FIGURES]
     query = (
@@ -76,8 +76,8 @@ def stored_rows(
     )
     if view:
         query = query.where(load.screen == view[0], load.tier == view[1])
-    if page_id is not None:
-        query = query.where(load.page_id == page_id)
+    if page_ids is not None:
+        query = query.where(load.page_id.in_(page_ids))
     return [
         PageRow(
             page=path,
@@ -97,7 +97,7 @@ def _loaded(plain: Sequence[Any] | None) -> Loaded | None:
     return Loaded(f"/{plain[0]}", plain[0], plain[1], bool(plain[2])) if plain else None
 
 
-def _measured(session: Session, run_id: int, page_id: int | None) -> dict[tuple[int, str, Tier], Measured]:
+def _measured(session: Session, run_id: int, page_ids: Sequence[int] | None) -> dict[tuple[int, str, Tier], Measured]:
     """What the newest check saw, where nothing was wrong and the page is as it was then."""
     check = session.scalar(select(t.Check).where(t.Check.run_id == run_id).order_by(t.Check.id.desc()).limit(1))
     if check is None:
@@ -109,8 +109,8 @@ def _measured(session: Session, run_id: int, page_id: int | None) -> dict[tuple[
         .join(t.Page, t.Page.id == load.page_id)
         .where(load.check_id == check.id, ~load.failed, load.weights.is_not(None))
     )
-    if page_id is not None:
-        query = query.where(load.page_id == page_id)
+    if page_ids is not None:
+        query = query.where(load.page_id.in_(page_ids))
     return {
         (row.page_id, row.screen, row.tier): _as_measured(row)
         for path, row in session.execute(query)
@@ -147,6 +147,15 @@ def stored_by_reference(run: t.Run) -> ByReference:
 
 def stored_report(session: Session, run: t.Run) -> Report:
     """The whole report on a finished run."""
+    return replace(
+        without_images(session, run),
+        rows=tuple(stored_rows(session, run.id, changes=True)),
+        images=tuple(_stored_lines(session, run)),
+    )
+
+
+def without_images(session: Session, run: t.Run) -> Report:
+    """The report on a finished run, but for the single images."""
     capture = session.get_one(t.Capture, run.capture_id)
     site = session.get_one(t.Site, capture.site_id)
     return Report(
@@ -154,12 +163,11 @@ def stored_report(session: Session, run: t.Run) -> Report:
         form=Rules.from_dict(run.rules).form,
         screens=tuple(site_screens(site)),
         tiers=tuple(TIERS),
-        rows=tuple(stored_rows(session, run.id, changes=True)),
+        rows=tuple(stored_rows(session, run.id)),
         by_reference=stored_by_reference(run),
         audience=site_audience(site),
         policy=site_policy(site),
         connections=tuple(site_connections(site)),
-        images=tuple(_stored_lines(session, run)),
         checked=_checked(session, run.id),
     )
 

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from ivory_thistle.api import cursors, schemas
 from ivory_thistle.api.errors import not_found
-from ivory_thistle.api.figures import budget_state, held_against, pages_over, site_connections
+from ivory_thistle.api.figures import budget_state, held_against, images_by_path, pages_over
 from ivory_thistle.api.routes.captures import Limit, capture_of, picture
 from ivory_thistle.api.services import ServicesDep, SessionDep
 from ivory_thistle.api.stopping import add_stop_and_continue
@@ -20,7 +20,7 @@ from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.core.treatment.roles import Slot
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.measuring import start_measurement
-from ivory_thistle.workflows.settings import site_policy
+from ivory_thistle.workflows.settings import site_connections, site_policy
 
 of_capture = APIRouter(prefix="/captures/{capture_id}", tags=["measurements"])
 router = APIRouter(prefix="/measurements/{measurement_id}", tags=["measurements"])
@@ -106,7 +106,7 @@ def list_measured_pages(
         .where(*among)
     )
     rows = session.execute(cursors.after(query, size, t.PageWeight.id, True, after).limit(limit + 1)).all()
-    images = _image_ids(session, measurement.capture_id)
+    images = images_by_path(session, measurement.capture_id)
     shown = rows[:limit]
     heaviest = session.scalar(select(func.max(size)).where(*among))
     weights = session.execute(
@@ -120,14 +120,6 @@ def list_measured_pages(
     following = cursors.encode(getattr(last, part), last.id) if last and len(rows) > limit else None
     items = [schemas.MeasuredPage(**_measured(weight, seen, page, site, images)) for weight, seen, page in shown]
     return schemas.MeasuredPages(items=items, next=following, heaviest=heaviest or 0, over=over)
-
-
-def _image_ids(session: Session, capture_id: int) -> dict[str, int]:
-    """The images of a capture by the paths of their files."""
-    found = select(t.CaptureFile.path, t.CaptureFile.image_id).where(
-        t.CaptureFile.capture_id == capture_id, t.CaptureFile.image_id.is_not(None)
-    )
-    return dict(session.execute(found).all())  # type: ignore[arg-type]
 
 
 def _measured(
@@ -202,7 +194,7 @@ def get_measured_page(
     )
     if not weight:
         raise not_found("weight in this tier")
-    shown = _measured(weight, seen, page, site, _image_ids(session, measurement.capture_id))
+    shown = _measured(weight, seen, page, site, images_by_path(session, measurement.capture_id))
     return schemas.MeasuredPageDetail(**shown, width=width, height=height, slots=slots)
 
 

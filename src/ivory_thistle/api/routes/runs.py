@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 import zlib
-from collections import defaultdict
 from typing import Annotated, Literal
 from urllib.parse import quote
 
@@ -15,11 +14,10 @@ from sqlalchemy.orm import Session
 
 from ivory_thistle.api import cursors, schemas
 from ivory_thistle.api.errors import ProblemError, not_found
-from ivory_thistle.api.figures import budget_state, run_out, segments
+from ivory_thistle.api.figures import run_out
 from ivory_thistle.api.routes.captures import Limit, capture_of
 from ivory_thistle.api.services import Services, ServicesDep, SessionDep
 from ivory_thistle.api.stopping import add_stop_and_continue
-from ivory_thistle.core.formats.tiers import TIERS, measured_tier
 from ivory_thistle.core.rewriting.elsewhere import ElsewhereImage, images_elsewhere, suggested_markup
 from ivory_thistle.core.states import State
 from ivory_thistle.core.treatment.rules import Rules
@@ -28,7 +26,6 @@ from ivory_thistle.workflows.checks import verdict_on
 from ivory_thistle.workflows.made import HandedOver, handover_of, made_by
 from ivory_thistle.workflows.packing import entries, patch_stream, zip_stream
 from ivory_thistle.workflows.runs import ask_again
-from ivory_thistle.workflows.settings import site_policy
 
 router = APIRouter(prefix="/runs/{run_id}", tags=["runs"])
 _PATCH_HEADER, _MOST_LINES, _LONGEST_LINE = 3, 2_000, 2_000
@@ -97,50 +94,14 @@ def list_tasks(
     return schemas.TaskList(items=items, next=cursors.encode(last.bytes_before, last.id) if last else None)
 
 
-@router.get("/savings")
-def get_savings(run_id: int, session: SessionDep) -> schemas.SavingsOut:
-    """Bytes before and after, for the site and every page, in each tier."""
-    run = finished_run(session, run_id)
-    _, site = capture_of(session, run.capture_id)
-    assert run.savings is not None
-    policy = site_policy(site)
-    rows = session.execute(
-        select(t.PageSaving, t.Page.path)
-        .join(t.Page, t.Page.id == t.PageSaving.page_id)
-        .where(t.PageSaving.run_id == run_id)
-        .order_by(t.PageSaving.before.desc(), t.PageSaving.page_id)
-    ).all()
-    after: dict[int, dict[str, int]] = defaultdict(dict)
-    for s, _ in rows:
-        after[s.page_id][s.tier] = s.after
-    parts = segments(session, list(after))
-    shown = measured_tier()
-    pages = [
-        schemas.PageSaving(
-            page_id=s.page_id, path=path, before=s.before, after=after[s.page_id],
-            state_before=budget_state(s.before, policy.allowed(path).bytes),
-            segments=parts[s.page_id],
-            allowed=policy.allowed(path).bytes,
-        )
-        for s, path in rows if s.tier == shown
-    ]  # fmt: skip
-    return schemas.SavingsOut(
-        before=run.savings["before"],
-        after={tier: run.savings[tier] for tier in TIERS if tier in run.savings},
-        pages=pages,
-        pages_over_before=sum(p.state_before == "over" for p in pages),
-        pages_over_after=sum(p.after[shown] > p.allowed for p in pages),
-        heaviest=max((p.before for p in pages), default=0),
-        loads=schemas.LoadReport.model_validate(run.report) if run.report else None,
-    )
-
-
-def _file_name(site: t.Site, what: str) -> str:
+def file_name(site: t.Site, what: str) -> str:
+    """The name of a file that a person is given of a site."""
     plain = re.sub(r"[^a-z0-9]+", "-", site.name.lower()).strip("-") or "site"
     return f"{plain}-{what}"
 
 
-def _attached(name: str) -> dict[str, str]:
+def attached(name: str) -> dict[str, str]:
+    """The head that makes a browser keep an answer as a file."""
     return {"content-disposition": f'attachment; filename="{name}"'}
 
 
@@ -162,8 +123,8 @@ def _handover(session: Session, run: t.Run, services: Services) -> schemas.Hando
         new_bytes=sum(f.bytes for f in handover.new_files),
         rewritten=list(handover.rewritten),
         faults=[schemas.FaultOut(kind=f.kind, path=f.path, message=f.message, line=f.line) for f in handover.faults],
-        archive_name=_file_name(site, "handover.zip"),
-        patch_name=_file_name(site, "changes.patch"),
+        archive_name=file_name(site, "handover.zip"),
+        patch_name=file_name(site, "changes.patch"),
         form=handed_over.form,
         demands_check=Rules.from_dict(run.rules).demand_check,
         renamed=len(handover.moved),
@@ -192,17 +153,17 @@ def download_handover(
     site, leaving = _leaving(session, run_id, services)
     what = entries(leaving.site, leaving.handover, files_only)
     stream = zip_stream(what, lambda content: services.blobs.parts(content.sha256))
-    name = _file_name(site, "new-files.zip" if files_only else "handover.zip")
-    return StreamingResponse(stream, media_type="application/zip", headers=_attached(name))
+    name = file_name(site, "new-files.zip" if files_only else "handover.zip")
+    return StreamingResponse(stream, media_type="application/zip", headers=attached(name))
 
 
 @router.get("/handover.patch", response_class=StreamingResponse)
 def download_patch(run_id: int, session: SessionDep, services: ServicesDep, reverse: bool = False) -> StreamingResponse:
     """Every rewritten page and style sheet as a unified diff for `patch -p1` and `git apply`; `reverse`: back again."""
     site, leaving = _leaving(session, run_id, services)
-    name = _file_name(site, "changes-reverse.patch" if reverse else "changes.patch")
+    name = file_name(site, "changes-reverse.patch" if reverse else "changes.patch")
     stream = patch_stream(leaving.handover, leaving.read, reverse)
-    return StreamingResponse(stream, media_type="text/x-diff", headers=_attached(name))
+    return StreamingResponse(stream, media_type="text/x-diff", headers=attached(name))
 
 
 @router.get("/elsewhere")

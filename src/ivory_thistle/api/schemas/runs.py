@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Literal
 
+from pydantic import Field
+
 from ivory_thistle.api.schemas.base import BudgetState, Job, Moment, Out, TierFigures
 from ivory_thistle.api.schemas.pages import FaultOut, Segment
 from ivory_thistle.core.treatment.form import HandoverForm
@@ -99,18 +101,6 @@ class PageSaving(Out):
     allowed: int
 
 
-class SavingsOut(Out):
-    """Savings of a run: the site (each file once), its pages, and what they load (None for a run of long ago)."""
-
-    before: int
-    after: TierFigures
-    pages: list[PageSaving]
-    pages_over_before: int
-    pages_over_after: int
-    heaviest: int
-    loads: LoadReport | None
-
-
 class LoadTotal(Out):
     """All pages on one screen in one tier, scrolled through, as predicted from their markup.
 
@@ -158,7 +148,8 @@ class Comparison(Out):
 class LoadReport(Out):
     """What the pages of a run load; `unused_files` were made and nothing uses them.
 
-    `forms` counts the rewritten images by what was done to their markup.
+    `forms` counts the rewritten images by what was done to their markup. `unknown` pages stay as they were, for the
+    reason told.
     """
 
     totals: list[LoadTotal]
@@ -167,6 +158,7 @@ class LoadReport(Out):
     unused_bytes: int
     forms: dict[str, int]
     comparison: Comparison | None
+    unknown: dict[str, str] = Field(default_factory=dict)
 
 
 class HandoverOut(Out):

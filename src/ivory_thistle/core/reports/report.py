@@ -201,7 +201,7 @@ class Total:
 
 
 def total(rows: Sequence[PageRow], policy: Policy, opening: bool) -> Total:
-    """The sum of rows of one screen and tier, at opening or scrolled through; budgets hold at opening."""
+    """The sum of rows of one screen and tier, at opening or scrolled through."""
     first = rows[0] if rows else PageRow("", "", "", NOTHING, NOTHING)
     measured = [row.measured for row in rows if row.measured]
     whole = bool(rows) and len(measured) == len(rows)
@@ -213,8 +213,8 @@ def total(rows: Sequence[PageRow], policy: Policy, opening: bool) -> Total:
         after=sum(row.after.bytes(opening) for row in rows),
         requests_before=sum(row.before.count(opening) for row in rows),
         requests_after=sum(row.after.count(opening) for row in rows),
-        over_before=sum(states(row, policy)[0] == "over" for row in rows),
-        over_after=sum(states(row, policy)[1] == "over" for row in rows),
+        over_before=sum(states(row, policy, opening)[0] == "over" for row in rows),
+        over_after=sum(states(row, policy, opening)[1] == "over" for row in rows),
         heavier=tuple(row.page for row in rows if row.is_heavier),
         measured_before=sum(m.before.bytes(opening) for m in measured) if whole else None,
         measured_after=sum(m.after.bytes(opening) for m in measured) if whole else None,
@@ -227,10 +227,10 @@ def totals(report: Report, opening: bool) -> tuple[Total, ...]:
     return tuple(total(rows, report.policy, opening) for rows in found if rows)
 
 
-def states(row: PageRow, policy: Policy) -> tuple[BudgetState, BudgetState]:
-    """How a page stands against its budget of bytes at opening, before and after."""
+def states(row: PageRow, policy: Policy, opening: bool = True) -> tuple[BudgetState, BudgetState]:
+    """How a page stands against its budget of bytes before and after, at opening or scrolled through."""
     allowed = policy.allowed(row.page, row.screen).bytes
-    return state_of(row.before.opening, allowed), state_of(row.after.opening, allowed)
+    return state_of(row.before.bytes(opening), allowed), state_of(row.after.bytes(opening), allowed)
 
 
 @dataclass(frozen=True, slots=True)
@@ -263,7 +263,7 @@ def expected(report: Report) -> Expected:
 class StillOver:
     """A page that is over its budget after the treatment: by how many bytes, why, and what would be needed.
 
-    `heaviest` are the files that it loads at opening, the heaviest first.
+    `heaviest` are the files that it loads, the heaviest first.
     """
 
     page: str
@@ -285,16 +285,16 @@ class StillOver:
         sums = accumulate(one.bytes for one in self.heaviest)
         count = next((n for n, found in enumerate(sums, 1) if found >= self.over), len(self.heaviest))
         without = "picture" if count == 1 else f"{count} pictures"
-        return f"{share}, or the page would have to do without its heaviest {without} at opening."
+        return f"{share}, or the page would have to do without its heaviest {without}."
 
 
-def still_over(rows: Iterable[PageRow], policy: Policy) -> tuple[StillOver, ...]:
+def still_over(rows: Iterable[PageRow], policy: Policy, opening: bool = True) -> tuple[StillOver, ...]:
     """The pages over budget after the treatment, the furthest first. `rows` have their changes."""
     found = []
     for row in rows:
-        allowed = policy.allowed(row.page, row.screen).bytes
-        if row.after.opening > allowed:
-            files = [c.after for c in row.changes if c.after and c.after.opening]
+        allowed, size = policy.allowed(row.page, row.screen).bytes, row.after.bytes(opening)
+        if size > allowed:
+            files = [c.after for c in row.changes if c.after and (c.after.opening or not opening)]
             files.sort(key=lambda f: -f.bytes)
-            found.append(StillOver(row.page, row.screen, row.tier, row.after.opening, allowed, tuple(files)))
+            found.append(StillOver(row.page, row.screen, row.tier, size, allowed, tuple(files)))
     return tuple(sorted(found, key=lambda s: -s.over))

@@ -1119,6 +1119,134 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/savings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Savings
+         * @description Bytes before and after: by reference in each tier, and as loaded on each screen in each tier.
+         */
+        get: operations["get_savings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/savings/pages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Page Savings
+         * @description Pages on one screen in one tier; `find` is a part of their paths, `only` those over budget or heavier now.
+         */
+        get: operations["list_page_savings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/savings/pages/{page_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Page Changes
+         * @description The pictures that make up a page's weight before and after, the heaviest first.
+         */
+        get: operations["get_page_changes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/report.{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Download Report
+         * @description The report on a run, to be sent: pages by path or pattern, screens and tiers by name; everything without.
+         */
+        get: operations["download_report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site_id}/audience": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Audience
+         * @description Who visits the site.
+         */
+        get: operations["get_audience"];
+        /**
+         * Change Audience
+         * @description Gives the shares of a site's visitors, or goes back to the usual ones.
+         */
+        put: operations["change_audience"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site_id}/views": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Add Views
+         * @description Reads a month's page views from a CSV sent as the request's body, in place of those known before.
+         */
+        put: operations["add_views"];
+        post?: never;
+        /**
+         * Remove Views
+         * @description Forgets the page views: all pages count alike again.
+         */
+        delete: operations["remove_views"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}": {
         parameters: {
             query?: never;
@@ -1191,26 +1319,6 @@ export interface paths {
          * @description The run's images, the heaviest first.
          */
         get: operations["list_tasks"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/runs/{run_id}/savings": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Get Savings
-         * @description Bytes before and after, for the site and every page, in each tier.
-         */
-        get: operations["get_savings"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1384,6 +1492,48 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AudienceChange
+         * @description Shares by tier and screen, in any unit; null for the usual ones.
+         */
+        AudienceChange: {
+            /** Tiers */
+            tiers?: {
+                [key: string]: number;
+            } | null;
+            /** Screens */
+            screens?: {
+                [key: string]: number;
+            } | null;
+        };
+        /**
+         * AudienceOut
+         * @description Shares of visitors, each with a sum of 1; `own_*`: a person gave them. `views` a month, where they are known.
+         *
+         *     `views_pages` have any. `source` and `date` are of the usual shares of browsers.
+         */
+        AudienceOut: {
+            /** Tiers */
+            tiers: {
+                [key: string]: number;
+            };
+            /** Screens */
+            screens: {
+                [key: string]: number;
+            };
+            /** Own Tiers */
+            own_tiers: boolean;
+            /** Own Screens */
+            own_screens: boolean;
+            /** Views */
+            views: number;
+            /** Views Pages */
+            views_pages: number;
+            /** Source */
+            source: string;
+            /** Date */
+            date: string;
+        };
+        /**
          * AuditState
          * @description Whether the findings are current, and on what they rest.
          */
@@ -1489,6 +1639,18 @@ export interface components {
              * @description Whether it ended before it was done.
              */
             readonly can_go_on: boolean;
+        };
+        /**
+         * ChangeOut
+         * @description One picture of a page: the file before and the one after. `reason`: why it stays as it was.
+         */
+        ChangeOut: {
+            /** Image Id */
+            image_id: number | null;
+            before: components["schemas"]["FileLoaded"] | null;
+            after: components["schemas"]["FileLoaded"] | null;
+            /** Reason */
+            reason: string;
         };
         /**
          * ChangesOut
@@ -1672,6 +1834,22 @@ export interface components {
             files: number;
         };
         /**
+         * ExpectedOut
+         * @description A page view in the mean of all visitors: bytes at opening and scrolled through; `plan_share` of 10 GB.
+         */
+        ExpectedOut: {
+            /** Before Opening */
+            before_opening: number;
+            /** After Opening */
+            after_opening: number;
+            /** Before */
+            before: number;
+            /** After */
+            after: number;
+            /** Plan Share */
+            plan_share: number;
+        };
+        /**
          * Facet
          * @description How many images a filter value would show.
          */
@@ -1723,6 +1901,18 @@ export interface components {
             name: "exacting" | "faithful" | "everyday" | "lean";
             /** Score */
             score: number;
+        };
+        /**
+         * FileLoaded
+         * @description A file that a page loads, and whether that is before any scrolling.
+         */
+        FileLoaded: {
+            /** Path */
+            path: string;
+            /** Bytes */
+            bytes: number;
+            /** Opening */
+            opening: boolean;
         };
         /**
          * FindingGroup
@@ -1800,6 +1990,27 @@ export interface components {
             renditions: number;
             /** Left Alone */
             left_alone: components["schemas"]["LeftAlone"][];
+        };
+        /**
+         * GroupOut
+         * @description Images that have something in common: how many are in use, their bytes before, and after in each tier.
+         */
+        GroupOut: {
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "role" | "format" | "folder" | "kind";
+            /** Name */
+            name: string;
+            /** Images */
+            images: number;
+            /** Before */
+            before: number;
+            /** After */
+            after: {
+                [key: string]: number;
+            };
         };
         /**
          * HandoverForm
@@ -2111,7 +2322,8 @@ export interface components {
          * LoadReport
          * @description What the pages of a run load; `unused_files` were made and nothing uses them.
          *
-         *     `forms` counts the rewritten images by what was done to their markup.
+         *     `forms` counts the rewritten images by what was done to their markup. `unknown` pages stay as they were, for the
+         *     reason told.
          */
         LoadReport: {
             /** Totals */
@@ -2127,6 +2339,10 @@ export interface components {
                 [key: string]: number;
             };
             comparison: components["schemas"]["Comparison"] | null;
+            /** Unknown */
+            unknown?: {
+                [key: string]: string;
+            };
         };
         /**
          * LoadTotal
@@ -2344,6 +2560,21 @@ export interface components {
             readonly can_go_on: boolean;
         };
         /**
+         * Outcome
+         * @description What became of a run's images: so many in each state, with their bytes.
+         */
+        Outcome: {
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "treated" | "left" | "held" | "failed" | "waiting";
+            /** Images */
+            images: number;
+            /** Bytes */
+            bytes: number;
+        };
+        /**
          * PageBudget
          * @description A budget for the pages that match a pattern, perhaps on one screen only.
          */
@@ -2359,6 +2590,20 @@ export interface components {
              * @default
              */
             screen: string;
+        };
+        /**
+         * PageChanges
+         * @description The pictures of one page; `needed` says what would bring it within its budget, where it is over.
+         */
+        PageChanges: {
+            /** Page Id */
+            page_id: number;
+            /** Path */
+            path: string;
+            /** Changes */
+            changes: components["schemas"]["ChangeOut"][];
+            /** Needed */
+            needed: string;
         };
         /**
          * PageDetail
@@ -2437,6 +2682,48 @@ export interface components {
             allowed_by: string;
         };
         /**
+         * PageSaved
+         * @description One page in one part of a visit on one screen in one tier. `seconds_*` for each of the site's connections.
+         *
+         *     `measured_*`: as Chromium loaded it; `paint_*` its largest paint in milliseconds.
+         */
+        PageSaved: {
+            /** Page Id */
+            page_id: number;
+            /** Path */
+            path: string;
+            before: components["schemas"]["WeightOut"];
+            after: components["schemas"]["WeightOut"];
+            measured_before: components["schemas"]["WeightOut"] | null;
+            measured_after: components["schemas"]["WeightOut"] | null;
+            /** Paint Before */
+            paint_before: number | null;
+            /** Paint After */
+            paint_after: number | null;
+            /** Heavier */
+            heavier: boolean;
+            /** Allowed */
+            allowed: number;
+            /** Allowed By */
+            allowed_by: string;
+            /**
+             * State Before
+             * @enum {string}
+             */
+            state_before: "within" | "near" | "over";
+            /**
+             * State After
+             * @enum {string}
+             */
+            state_after: "within" | "near" | "over";
+            /** Seconds Before */
+            seconds_before: number[];
+            /** Seconds After */
+            seconds_after: number[];
+            /** Segments */
+            segments: components["schemas"]["Segment"][];
+        };
+        /**
          * PageSaving
          * @description One page before and after, with its weight strip's segments before.
          */
@@ -2460,6 +2747,18 @@ export interface components {
             segments: components["schemas"]["Segment"][];
             /** Allowed */
             allowed: number;
+        };
+        /**
+         * PagesSaved
+         * @description A stretch of pages, of `total`; `heaviest` is of them all.
+         */
+        PagesSaved: {
+            /** Items */
+            items: components["schemas"]["PageSaved"][];
+            /** Total */
+            total: number;
+            /** Heaviest */
+            heaviest: number;
         };
         /**
          * PastChoice
@@ -2686,7 +2985,9 @@ export interface components {
         };
         /**
          * SavingsOut
-         * @description Savings of a run: the site (each file once), its pages, and what they load (None for a run of long ago).
+         * @description Savings of a run: by reference (each file once), its pages so, and what they load.
+         *
+         *     `totals` are empty for a run of long ago and for pictures without pages; `loads` is None for a run of long ago.
          */
         SavingsOut: {
             /** Before */
@@ -2695,6 +2996,12 @@ export interface components {
             after: {
                 [key: string]: number;
             };
+            /** Groups */
+            groups: components["schemas"]["GroupOut"][];
+            /** New Files */
+            new_files: number;
+            /** New Bytes */
+            new_bytes: number;
             /** Pages */
             pages: components["schemas"]["PageSaving"][];
             /** Pages Over Before */
@@ -2703,6 +3010,12 @@ export interface components {
             pages_over_after: number;
             /** Heaviest */
             heaviest: number;
+            /** Totals */
+            totals: components["schemas"]["TotalOut"][];
+            expected: components["schemas"]["ExpectedOut"] | null;
+            audience: components["schemas"]["AudienceOut"];
+            /** Outcomes */
+            outcomes: components["schemas"]["Outcome"][];
             loads: components["schemas"]["LoadReport"] | null;
         };
         /**
@@ -3016,6 +3329,55 @@ export interface components {
             toml: string;
         };
         /**
+         * TotalOut
+         * @description All pages on one screen in one tier, in one part of a visit. `measured_*`: Chromium loaded every page.
+         *
+         *     `heavier` are pages that weigh more than before.
+         */
+        TotalOut: {
+            /** Screen */
+            screen: string;
+            /** Tier */
+            tier: string;
+            /**
+             * Part
+             * @enum {string}
+             */
+            part: "opening" | "scrolled";
+            /** Pages */
+            pages: number;
+            /** Before */
+            before: number;
+            /** After */
+            after: number;
+            /** Requests Before */
+            requests_before: number;
+            /** Requests After */
+            requests_after: number;
+            /** Over Before */
+            over_before: number;
+            /** Over After */
+            over_after: number;
+            /** Heavier */
+            heavier: string[];
+            /** Measured Before */
+            measured_before: number | null;
+            /** Measured After */
+            measured_after: number | null;
+        };
+        /**
+         * ViewsOut
+         * @description Page views that were read: for so many pages, so many a month, and what was not taken.
+         */
+        ViewsOut: {
+            /** Pages */
+            pages: number;
+            /** Views */
+            views: number;
+            /** Problems */
+            problems: string[];
+        };
+        /**
          * VitalsOut
          * @description A page's largest contentful paint (element and milliseconds) and its layout shift.
          */
@@ -3038,6 +3400,16 @@ export interface components {
             roles: ("hero" | "background" | "content" | "thumbnail" | "logo" | "icon" | "decoration" | "social card")[];
             /** Fidelities */
             fidelities: components["schemas"]["FidelityOut"][];
+        };
+        /**
+         * WeightOut
+         * @description Image bytes and requests of one visit.
+         */
+        WeightOut: {
+            /** Bytes */
+            bytes: number;
+            /** Requests */
+            requests: number;
         };
         /**
          * WordingChoice
@@ -5141,6 +5513,266 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
+    get_savings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavingsOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    list_page_savings: {
+        parameters: {
+            query: {
+                screen: string;
+                tier?: string | null;
+                part?: "opening" | "scrolled";
+                order?: "before" | "after" | "saved" | "share" | "page";
+                find?: string;
+                only?: "" | "over" | "heavier";
+                after?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PagesSaved"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    get_page_changes: {
+        parameters: {
+            query: {
+                screen: string;
+                tier?: string | null;
+                part?: "opening" | "scrolled";
+            };
+            header?: never;
+            path: {
+                run_id: number;
+                page_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageChanges"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    download_report: {
+        parameters: {
+            query?: {
+                page?: string[];
+                screen?: string[];
+                tier?: string[];
+                images?: boolean;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+                form: "html" | "pdf" | "csv" | "json" | "md";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    get_audience: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AudienceOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    change_audience: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AudienceChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AudienceOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    add_views: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ViewsOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    remove_views: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
     get_run: {
         parameters: {
             query?: never;
@@ -5253,36 +5885,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TaskList"];
-                };
-            };
-            400: components["responses"]["Problem400"];
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            409: components["responses"]["Problem409"];
-            413: components["responses"]["Problem413"];
-            422: components["responses"]["Problem422"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    get_savings: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                run_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SavingsOut"];
                 };
             };
             400: components["responses"]["Problem400"];

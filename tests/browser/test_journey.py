@@ -14,13 +14,13 @@ from typing import ClassVar
 import pytest
 from playwright.sync_api import Page, expect
 
-from application import ROOT, Application
+from application import Application
+from axe import violations
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.folders import treat_folder
 
 pytestmark = [pytest.mark.browser, pytest.mark.database]
-AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
 
 
 @pytest.fixture
@@ -35,16 +35,6 @@ def complaints(page: Page) -> Iterator[list[str]]:
     page.on("pageerror", lambda e: found.append(str(e)))
     yield found
     assert found == []
-
-
-def violations(page: Page) -> list[str]:
-    """What axe-core finds on the screen as it is, by WCAG 2.2 up to AA and by its own good practices."""
-    page.evaluate(AXE.read_text())
-    found: list[str] = page.evaluate(
-        """async () => (await axe.run({rules: {'target-size': {enabled: true}}}))
-            .violations.map(v => v.id + ': ' + v.nodes.map(n => n.html).join(' '))"""
-    )
-    return found
 
 
 def audit_accessibility(page: Page) -> None:

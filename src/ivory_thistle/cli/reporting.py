@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import sys
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -82,10 +83,12 @@ def _in_form(report: Report, form: str, thumbnails: Thumbnails) -> bytes:
 
 
 def _write(content: bytes, place: Path) -> None:
-    if str(place) == "-":
-        typer.get_binary_stream("stdout").write(content)
-    else:
+    if str(place) != "-":
         place.write_bytes(content)
+    elif content.startswith(b"%PDF"):
+        sys.stdout.buffer.write(content)
+    else:
+        typer.echo(content.decode(), nl=False)
 
 
 @contextmanager

@@ -294,7 +294,9 @@ class Checker:
 
 
 def _weight(seen: Seen) -> Weight:
-    return Weight(sum(seen.at_opening.values()), sum(seen.images.values()), len(seen.at_opening), len(seen.images))
+    """What came; files that are not there were asked for as well, and brought nothing."""
+    first, every = ([size for size in came.values() if size] for came in (seen.at_opening, seen.images))
+    return Weight(sum(first), sum(every), len(first), len(every))
 
 
 def _pictures(pair: Pair) -> tuple[bytes, bytes] | None:

@@ -9,6 +9,7 @@ import {
 } from "@tanstack/react-router";
 import { AuditScreen } from "@/features/audit/audit-screen";
 import { readFilter } from "@/features/library/library-filter";
+import { readSavingsView } from "@/features/savings/savings-view";
 import { SitesScreen } from "@/features/sites/sites-screen";
 import { Empty } from "@/shared/ui/basics";
 import { Patterns } from "@/shared/ui/state";
@@ -91,7 +92,7 @@ const savings = createRoute({
   getParentRoute: () => site,
   path: "savings",
   component: lazyRouteComponent(() => import("@/features/savings/savings-screen"), "SavingsScreen"),
-  validateSearch: readView,
+  validateSearch: readSavingsView,
 });
 const handover = createRoute({
   getParentRoute: () => site,

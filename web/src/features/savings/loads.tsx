@@ -1,5 +1,5 @@
 import type { Schemas } from "@/shared/api/client";
-import { bytes, count, counted, less } from "@/shared/format/figures";
+import { bytes, count, counted } from "@/shared/format/figures";
 import { TableHead } from "@/shared/ui/table-head";
 import type { View } from "@/shared/ui/view";
 
@@ -11,34 +11,20 @@ function totalOf({ report, view }: Props) {
   return report.totals.find((t) => t.screen === view.screen && t.tier === view.tier);
 }
 
-/** The end of a sentence that names a screen and its visitors: what all pages load there. */
-export function LoadsWords(props: Props) {
-  const total = totalOf(props);
-  if (!total) return "nothing is known of these visitors in this run.";
-  return (
-    <>
-      all pages load <strong className="text-thistle">{bytes(total.after)}</strong> instead of{" "}
-      {bytes(total.before)} ({less(total.before, total.after)}), in {counted(total.requests_after, "request")}{" "}
-      instead of {count(total.requests_before)}.
-    </>
-  );
-}
-
 /** What the handed-over pages load on a screen: predicted from their markup, with what stays and why. */
 export function Loads({ report, view }: Props) {
   const total = totalOf({ report, view });
   if (!total) return null;
   return (
     <section aria-labelledby="loads" className="mt-8 border-t border-rule pt-5">
-      <h2 id="loads">What the pages load</h2>
-      <p className="mt-3 max-w-[80ch]">
-        Predicted from the handed-over markup, each page scrolled through.
-        {total.overshoot !== null &&
-          ` ${bytes(total.overshoot)} of that is more than the narrowest files that would do.`}
-      </p>
-      {total.heavier.length > 0 && (
-        <p className="mt-2 text-madder">Heavier than before: {total.heavier.join(", ")}.</p>
+      <h2 id="loads">What is sure, and what stays</h2>
+      {total.overshoot !== null && (
+        <p className="mt-3 max-w-[80ch]">
+          On a {total.screen}, scrolled through, pages load {bytes(total.overshoot)} more than the narrowest
+          files that would do.
+        </p>
       )}
+      <Unknown pages={report.unknown ?? {}} />
       <Compared report={report} />
       {report.unused_files > 0 && (
         <p className="mt-2 text-ink-soft">
@@ -48,6 +34,19 @@ export function Loads({ report, view }: Props) {
       )}
       <StillLoaded report={report} />
     </section>
+  );
+}
+
+/** Pages of which nobody can say what they load: they stay as they were. */
+function Unknown({ pages }: { pages: Record<string, string> }) {
+  return (
+    <ul className="mt-2 text-ochre">
+      {Object.entries(pages).map(([page, why]) => (
+        <li key={page}>
+          {page} stays as it was: what it loads can't be told ({why}).
+        </li>
+      ))}
+    </ul>
   );
 }
 

@@ -1,36 +1,42 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { api, type Schemas, told } from "@/shared/api/client";
-import { against, bytes, counted, less } from "@/shared/format/figures";
+import { bytes, counted, less } from "@/shared/format/figures";
 import { buttonLook, Empty, Failed, Loading, Title } from "@/shared/ui/basics";
-import { useOpenImage } from "@/shared/ui/open-image";
+import { Choice } from "@/shared/ui/choice";
 import { useSite } from "@/shared/ui/site-context";
-import { INKS } from "@/shared/ui/state";
-import { TableHead } from "@/shared/ui/table-head";
-import { type View, ViewSentence, withDefaults } from "@/shared/ui/view";
-import { useTier, useVocabulary } from "@/shared/ui/vocabulary";
-import { WeightStrip } from "@/shared/ui/weight-strip";
-import { Loads, LoadsWords } from "./loads";
+import { ViewSentence, withDefaults } from "@/shared/ui/view";
+import { useTier } from "@/shared/ui/vocabulary";
+import { Audience } from "./audience";
+import { PagesByReference } from "./by-reference";
+import { PagesSaved } from "./pages-saved";
+import { ReportDialog } from "./report-dialog";
+import type { SavingsView } from "./savings-view";
+import { WholeSite } from "./whole-site";
 
-/** Bytes before, after and saved, for the site and every page, in each audience tier. */
+const TABS = [
+  ["pages", "Pages"],
+  ["site", "The site as a whole"],
+  ["audience", "Who visits"],
+] as const;
+type Tab = (typeof TABS)[number][0];
+
+/** What pages load before and after, on every screen and in every tier: the figures that all this is for. */
 export function SavingsScreen() {
   const site = useSite();
-  const navigate = useNavigate({ from: "/sites/$siteId/savings" });
-  const search = withDefaults(useSearch({ from: "/sites/$siteId/savings" }));
-  const tier = useTier(search.tier).name;
   const done = site.run_state === "done" && site.run_id !== null;
   const savings = useQuery({
-    queryKey: ["run", site.run_id, "savings", site.page_budget],
+    queryKey: ["run", site.run_id, "savings", site],
     queryFn: () =>
       told(api.GET("/api/v1/runs/{run_id}/savings", { params: { path: { run_id: site.run_id ?? 0 } } })),
     enabled: done,
+    placeholderData: (old) => old,
   });
-  const params = { siteId: String(site.id) };
   if (!done) {
     return (
       <Empty>
         Savings are known once a run is done.{" "}
-        <Link to="/sites/$siteId/runs" params={params}>
+        <Link to="/sites/$siteId/runs" params={{ siteId: String(site.id) }}>
           See the run
         </Link>
       </Empty>
@@ -38,110 +44,90 @@ export function SavingsScreen() {
   }
   if (savings.isPending) return <Loading screen what="the savings" />;
   if (savings.isError) return <Failed screen error={savings.error} again={() => savings.refetch()} />;
-  const s = savings.data;
-  const after = s.after[tier] ?? s.before;
-  const stillOver = s.pages.filter((p) => (p.after[tier] ?? p.before) > p.allowed).length;
-  const screens = [...new Set(s.loads?.totals.map((t) => t.screen))];
-  const view = { ...search, screen: screens.includes(search.screen) ? search.screen : (screens[0] ?? "") };
-  const change = (part: Partial<View>) => navigate({ search: (old) => ({ ...old, ...part }), replace: true });
+  return savings.data.totals.length > 0 ? (
+    <AsLoaded savings={savings.data} run={site.run_id ?? 0} />
+  ) : (
+    <PagesByReference savings={savings.data} />
+  );
+}
+
+function AsLoaded({ savings: s, run }: { savings: Schemas["SavingsOut"]; run: number }) {
+  const site = useSite();
+  const navigate = useNavigate({ from: "/sites/$siteId/savings" });
+  const search = useSearch({ from: "/sites/$siteId/savings" });
+  const tier = useTier(search.tier ?? "");
+  const screens = [...new Set(s.totals.map((t) => t.screen))];
+  const usual = screens.reduce((a, b) =>
+    (s.audience.screens[b] ?? 0) > (s.audience.screens[a] ?? 0) ? b : a,
+  );
+  const screen = screens.includes(search.screen ?? "") ? (search.screen ?? "") : usual;
+  const view = { ...withDefaults(search), screen, tier: tier.name };
+  const change = (part: Partial<SavingsView>) =>
+    navigate({ search: (old) => ({ ...old, ...part }), replace: true });
+  const total = s.totals.find((t) => t.screen === screen && t.tier === tier.name && t.part === view.part);
+  const tab: Tab = TABS.find(([key]) => key === search.tab)?.[0] ?? "pages";
+  const kinds = site.screens.filter((known) => screens.includes(known.name));
+  const heavier = [...new Set(s.totals.flatMap((t) => t.heavier))];
   return (
     <>
       <Title
-        says={`${bytes(s.before)} of images in use before, ${bytes(after)} after. Each file counts once for the site; after the treatment each picture counts with the widest file a visitor's browser may choose, so nobody loads more.`}
         side={
-          <Link to="/sites/$siteId/handover" params={params} className={buttonLook}>
-            Take the handover
-          </Link>
+          <div className="flex flex-wrap gap-3 print:hidden">
+            <ReportDialog run={run} screens={screens} view={view} />
+            <Link to="/sites/$siteId/handover" params={{ siteId: String(site.id) }} className={buttonLook}>
+              Take the handover
+            </Link>
+          </div>
         }
       >
-        {bytes(s.before - after)} saved, {less(s.before, after)}
+        {total ? `${bytes(total.before - total.after)} saved, ${less(total.before, total.after)}` : "Savings"}
       </Title>
-      {s.loads && (
-        <ViewSentence
-          view={view}
-          change={change}
-          screens={screens.map((name) => [name, `a ${name}`])}
-          words={["tier"]}
-        >
-          <LoadsWords report={s.loads} view={{ ...view, tier }} />
-        </ViewSentence>
+      <ViewSentence
+        view={view}
+        change={change}
+        screens={
+          kinds.length === screens.length ? kinds : screens.map((name) => [name, `a ${name}`] as const)
+        }
+        words={["part", "tier", "line"]}
+      >
+        {total ? <Sum total={total} /> : "nothing is known of these visitors in this run."}
+      </ViewSentence>
+      {heavier.length > 0 && (
+        <p role="alert" className="mb-4 rounded border border-madder bg-card p-3 text-madder">
+          {counted(heavier.length, "page")} would load more than before somewhere:{" "}
+          {heavier.slice(0, 5).join(", ")}
+          {heavier.length > 5 && ` and ${heavier.length - 5} more`}. Look at{" "}
+          {heavier.length === 1 ? "it" : "them"} before anything leaves.
+        </p>
       )}
-      <p className="mt-4">
-        {counted(s.pages_over_before, "page")} over budget before;{" "}
-        <strong className={stillOver ? "text-madder" : "text-stem"}>
-          {stillOver ? `${stillOver} still over` : "none is over now"}
-        </strong>
-        .
-      </p>
-      <TierTable savings={s} />
-      {s.loads && <Loads report={s.loads} view={{ ...view, tier }} />}
-      <ul className="mt-6 divide-y divide-rule border-y border-rule">
-        {s.pages.map((page) => (
-          <PageLine
-            key={page.page_id}
-            page={page}
-            tier={tier}
-            scale={Math.max(s.heaviest, site.page_budget)}
-          />
-        ))}
-      </ul>
+      <div className="mb-5 print:hidden">
+        <Choice
+          label="Part of the savings"
+          value={tab}
+          choices={TABS}
+          onChange={(next) => change({ tab: next })}
+        />
+      </div>
+      {tab === "pages" && <PagesSaved run={run} view={{ ...search, ...view }} change={change} />}
+      {tab === "site" && <WholeSite savings={s} view={view} />}
+      {tab === "audience" && <Audience savings={s} />}
     </>
   );
 }
 
-function TierTable({ savings: s }: { savings: Schemas["SavingsOut"] }) {
-  const { tiers } = useVocabulary();
-  const after = (tier: string) => s.after[tier] ?? s.before;
+/** The end of the sentence: what all pages weigh, how many are still over, and whether anybody has loaded them. */
+function Sum({ total: t }: { total: Schemas["TotalOut"] }) {
   return (
-    <table className="mt-4 border-collapse">
-      <TableHead words={["Visitors", "before", "after", "saved"]} gap="pr-2 md:pr-10" />
-      <tbody className="divide-y divide-rule">
-        {tiers.map((tier) => (
-          <tr key={tier.name}>
-            <td className="py-1.5 pr-2 md:pr-10">{tier.words}</td>
-            <td className="figure py-1.5 pr-2 md:pr-10">{bytes(s.before)}</td>
-            <td className="figure py-1.5 pr-2 md:pr-10 text-thistle">{bytes(after(tier.name))}</td>
-            <td className="figure py-1.5 pr-2 md:pr-10">
-              {bytes(s.before - after(tier.name))} ({less(s.before, after(tier.name))})
-            </td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
-  );
-}
-
-function PageLine({ page, tier, scale }: { page: Schemas["PageSaving"]; tier: string; scale: number }) {
-  const site = useSite();
-  const openImage = useOpenImage();
-  const siteId = String(site.id);
-  const after = page.after[tier] ?? page.before;
-  const over = after > page.allowed;
-  return (
-    <li className="grid grid-cols-1 items-start gap-x-6 gap-y-1 py-2.5 md:grid-cols-[minmax(150px,230px)_minmax(0,1fr)_210px]">
-      <Link
-        to="/sites/$siteId/audit/$pageId"
-        params={{ siteId, pageId: String(page.page_id) }}
-        className="truncate"
-      >
-        {page.path}
-      </Link>
-      <WeightStrip
-        name={page.path}
-        total={page.before}
-        segments={page.segments}
-        state={page.state_before}
-        budget={page.allowed}
-        scale={scale}
-        after={after}
-        onOpen={openImage}
-      />
-      <p className="figure md:text-right">
-        {bytes(page.before)} → <span className="text-thistle">{bytes(after)}</span>
-        <span className={`block text-[12.5px] ${over ? INKS.over : "text-ink-soft"}`}>
-          {over ? `still ${against(after, page.allowed)}` : `${bytes(page.before - after)} saved`}
-        </span>
-      </p>
-    </li>
+    <>
+      {counted(t.pages, "page")} {t.pages === 1 ? "weighs" : "weigh"}{" "}
+      <strong className="text-thistle">{bytes(t.after)}</strong> instead of {bytes(t.before)};{" "}
+      <strong className={t.over_after ? "text-madder" : "text-stem"}>
+        {t.over_after ? `${t.over_after} still over budget` : "none over budget"}
+      </strong>
+      {t.over_before > 0 && ` (${t.over_before} before)`}.{" "}
+      {t.measured_after !== null
+        ? `Measured in Chromium: ${bytes(t.measured_after)} instead of ${bytes(t.measured_before ?? 0)}.`
+        : "Foretold from the handed-over markup; a check loads them in Chromium."}
+    </>
   );
 }

@@ -12,7 +12,7 @@ SCREENS = {
     "sites": "/", "new-site": "/new", "capture": "/sites/1/capture", "audit": "/sites/1/audit",
     "findings": "/sites/1/findings", "library": "/sites/1/library", "treatment": "/sites/1/treatment",
     "run": "/sites/1/runs", "savings": "/sites/1/savings", "handover": "/sites/1/handover",
-    "alternatives": "/sites/1/handover?part=alternative",
+    "alternatives": "/sites/1/handover?part=alternative", "savings-audience": "/sites/1/savings?tab=audience",
 }  # fmt: skip
 
 

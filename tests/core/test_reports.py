@@ -251,8 +251,8 @@ def test_headlines() -> None:
         "On a phone, for browsers that show AVIF, 1 page weighs 0.1 kB instead of 0.1 kB scrolled through;"
         " none is over budget."
     )
-    assert [plain_bytes(n) for n in (0, 940, 9_949, 9_950, 999_000, 1_000_000)] == [
-        "0 kB", "0.9 kB", "9.9 kB", "10 kB", "999 kB", "1.0 MB",
+    assert [plain_bytes(n) for n in (0, 940, 9_949, 9_950, 999_000, 1_000_000, 999_949_000, 3e9)] == [
+        "0 kB", "0.9 kB", "9.9 kB", "10 kB", "999 kB", "1.0 MB", "999.9 MB", "3.0 GB",
     ]  # fmt: skip
     assert (less(0, 0), less(100, 25), less(100, 150)) == ("0 %", "75 % less", "50 % more")
 

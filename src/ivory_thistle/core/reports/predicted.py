@@ -43,8 +43,8 @@ def with_new_files(
     return SiteReading(files, site.pages, site.images, (), site.own_hosts, site.aliases, site.by_path)
 
 
-Near = Callable[[str, str, str], bool]
-"""Of a page, a screen's name and a picture's path: whether it is shown on the first screen or not far below."""
+Near = Callable[[str, str, str, str], bool]
+"""Of a page, a screen's name, a picture's path and the kind of its use: whether that is on the first screen or near."""
 
 
 class Predictor:
@@ -56,7 +56,7 @@ class Predictor:
         read: Callable[[str], bytes],
         screens: Sequence[Screen],
         within: Within = unlimited,
-        near: Near = lambda page, screen, path: False,
+        near: Near = lambda page, screen, path, kind: False,
     ) -> None:
         """`near` tells whether a picture is shown so near a page's first screen that it comes even where it is lazy."""
         self._site, self._read, self._screens, self._within = site, read, tuple(screens), within
@@ -135,12 +135,16 @@ def families_of(site: SiteReading, deliveries: Mapping[str, Delivery]) -> dict[s
 
 def near_by(slots: Iterable[Slot], families: Mapping[str, Families]) -> Near:
     """By measured boxes: what lies within the distance from which Chromium loads lazy pictures."""
-    found: set[tuple[str, str, str]] = set()
+    found: set[tuple[str, str, str, str]] = set()
     for slot in slots:
         near = slot.first_screen or slot.y < slot.screen.height + LAZY_DISTANCE
         if near and slot.measured and slot.page in families:
-            found.add((slot.page, slot.screen.name, families[slot.page].of(slot.path)))
-    return lambda page, screen, path: page in families and (page, screen, families[page].of(path)) in found
+            found.add((slot.page, slot.screen.name, families[slot.page].of(slot.path), slot.kind))
+
+    def is_near(page: str, screen: str, path: str, kind: str) -> bool:
+        return page in families and (page, screen, families[page].of(path), kind) in found
+
+    return is_near
 
 
 def heavier(loads: PageLoads, families: Families) -> frozenset[str]:

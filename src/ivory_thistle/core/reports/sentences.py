@@ -9,7 +9,9 @@ _MB = 1_000_000
 
 
 def plain_bytes(size: float) -> str:
-    """Bytes in MB or kB of 1,000, with as many digits as one reads."""
+    """Bytes in GB, MB or kB of 1,000, with as many digits as one reads."""
+    if abs(size) >= 999.95 * _MB:
+        return f"{size / _MB / 1000:,.1f} GB"
     if abs(size) >= _MB:
         return f"{size / _MB:,.1f} MB"
     if abs(size) >= 9_950:

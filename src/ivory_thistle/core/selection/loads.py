@@ -335,9 +335,9 @@ def _shows(tier: Tier, file: SiteFile) -> bool:
 def estimated(
     loads: Iterable[Load],
     file_of: Callable[[str], SiteFile],
-    is_near: Callable[[str], bool] = lambda path: False,
+    is_near: Callable[[str, LoadKind], bool] = lambda path, kind: False,
 ) -> tuple[Loaded, ...]:
-    """What a page loads by its markup alone. A lazy picture comes at opening where `is_near` says so of its path.
+    """What a page loads by its markup alone. A lazy picture comes at opening where `is_near` says so of its path and kind.
 
     Without a word about them, lazy pictures are taken to lie below the first screen.
     """
@@ -345,6 +345,6 @@ def estimated(
     for load in loads:
         if load.path is not None:
             before = load.address in found and found[load.address].opening
-            opening = not load.lazy or before or is_near(load.path)
+            opening = not load.lazy or before or is_near(load.path, load.kind)
             found[load.address] = Loaded(load.address, load.path, file_of(load.path).bytes, opening)
     return tuple(found.values())

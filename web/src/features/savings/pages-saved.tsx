@@ -104,7 +104,7 @@ function PageLine({ page: p, run, view, scale }: LineProps) {
   const seconds = [p.seconds_before[at] ?? 0, p.seconds_after[at] ?? 0].map((s) => s.toFixed(1));
   return (
     <li className="py-2.5">
-      <div className="grid grid-cols-1 items-start gap-x-6 gap-y-1 md:grid-cols-[minmax(150px,230px)_minmax(0,1fr)_230px]">
+      <div className="grid grid-cols-1 items-start gap-x-6 gap-y-1 md:grid-cols-[minmax(150px,230px)_minmax(0,1fr)_260px]">
         <div className="min-w-0">
           <Link
             to="/sites/$siteId/audit/$pageId"

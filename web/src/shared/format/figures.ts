@@ -17,7 +17,8 @@ export function bytes(n: number): string {
   if (Math.abs(n) < 1_000) return `${n} B`;
   if (Math.abs(n) < 9_950) return `${tenth.format(n / 1_000)} kB`;
   if (Math.abs(n) < 999_500) return `${whole.format(n / 1_000)} kB`;
-  return `${tenth.format(n / 1_000_000)} MB`;
+  if (Math.abs(n) < 999_950_000) return `${tenth.format(n / 1_000_000)} MB`;
+  return `${tenth.format(n / 1_000_000_000)} GB`;
 }
 
 /** The share saved, as "92 % less"; "nothing saved" where nothing was. */

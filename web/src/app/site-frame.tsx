@@ -48,7 +48,7 @@ export function SiteFrame() {
   return (
     <VocabularyProvider value={vocabulary.data}>
       <SiteProvider value={open}>
-        <div className="grid min-h-screen grid-cols-1 grid-rows-[auto_auto_1fr] md:grid-cols-[196px_minmax(0,1fr)] md:grid-rows-[auto_1fr]">
+        <div className="grid min-h-screen grid-cols-1 print:block grid-rows-[auto_auto_1fr] md:grid-cols-[196px_minmax(0,1fr)] md:grid-rows-[auto_1fr]">
           <Spine site={open} />
           <LedgerLine site={open} />
           <main className="min-w-0 px-4 py-7 md:px-8">
@@ -103,7 +103,7 @@ function Spine({ site }: { site: OpenSite }) {
   return (
     <nav
       aria-label="Steps"
-      className="border-b border-rule bg-card px-4 py-3 md:sticky md:top-0 md:row-span-2 md:h-screen md:overflow-y-auto md:border-r md:border-b-0 md:py-6"
+      className="border-b border-rule bg-card px-4 py-3 md:sticky print:hidden md:top-0 md:row-span-2 md:h-screen md:overflow-y-auto md:border-r md:border-b-0 md:py-6"
     >
       <Link to="/" className="text-ink-soft no-underline hover:text-ink">
         ← Sites

@@ -118,7 +118,7 @@ function PageLine({ page: p, run, view, scale }: LineProps) {
             type="button"
             aria-expanded={open}
             onClick={() => setOpen(!open)}
-            className="text-[12.5px] text-thistle underline print:hidden"
+            className="mt-1 min-h-6 text-[12.5px] text-thistle underline print:hidden"
           >
             {open ? "Hide its pictures" : "Show its pictures"}
           </button>

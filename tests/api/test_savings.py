@@ -10,7 +10,7 @@ from pathlib import Path
 import httpx
 import jsonschema_rs
 import pytest
-from test_handing_over import treated
+from test_handing_over import archive, treated
 
 from application import ROOT, Application
 from pictures import PAGE
@@ -114,6 +114,14 @@ def test_the_report_in_every_form(run: tuple[httpx.Client, int, int]) -> None:
     assert client.get(f"/api/v1/runs/{key}/report.pdf").content.startswith(b"%PDF")
     page = client.get(f"/api/v1/runs/{key}/report.html")
     assert page.headers["content-type"].startswith("text/html") and "data:image/webp" in page.text
+    views = f"/api/v1/sites/{run[2]}/views"
+    assert client.put(views, content=b"page,views\n/,7\n").json()["views"] == 7
+    held = archive(client, key)
+    inside = json.loads(held["report.json"])
+    jsonschema_rs.validate(SCHEMA, inside)
+    assert inside["audience"]["views"] == {}, "what leaves may be read by everybody"
+    assert client.get(f"/api/v1/runs/{key}/report.json").json()["audience"]["views"] == {"index.html": {"": 7}}
+    assert client.get(f"/api/v1/runs/{key}/handover").json()["files"] == len(held)
     assert client.get(f"/api/v1/runs/{key}/report.md").text.startswith("## Image weight of Tea")
     assert client.get(f"/api/v1/runs/{key}/report.json", params={"tier": ["jxl"]}).status_code == 422
     assert client.get(f"/api/v1/runs/{key}/report.doc").status_code == 422

@@ -151,6 +151,20 @@ def test_what_is_in_it_can_be_chosen(treated: Path) -> None:
         assert (done.returncode, done.stderr.strip()) == (2, says)
 
 
+def test_pictures_alone_have_a_report_without_pages(tmp_path: Path, kept: Path) -> None:
+    """By reference, each file once."""
+    folder = tmp_path / "camera"
+    folder.mkdir()
+    photograph("china").save(folder / "one.jpg", quality=97)
+    assert run("treat", str(folder), "--out", str(tmp_path / "out"), "--quality", "webp=70").returncode == 0
+    place = tmp_path / "r.html"
+    done = run("report", str(tmp_path / "out"), "--html", str(place), "--markdown", "-")
+    assert re.search(r"The images in use weigh \d+ kB instead of \d+ kB, each file once\.\n$", done.stdout), done.stderr
+    text = place.read_text()
+    html5lib.HTMLParser(strict=True).parse(text)
+    assert "one.jpg" in text and "Screens and browsers" not in text
+
+
 def test_a_report_that_is_none(tmp_path: Path) -> None:
     """Of a folder that was not handed over, and of one that holds something else by that name."""
     assert (

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import asyncio
+
 from playwright.async_api import Browser
+from playwright.async_api import Error as BrowserError
 
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.intake.chromium import browser_binary, in_browsers
@@ -23,7 +26,10 @@ def print_html(page: bytes) -> bytes:
             tab = await context.new_page()
             await tab.set_content(html, wait_until="load", timeout=_SECONDS * 1000)
             margin = dict.fromkeys(("top", "right", "bottom", "left"), _MARGIN)
-            printed.append(await tab.pdf(format="A4", print_background=True, margin=margin))  # type: ignore[arg-type]
+            printing = tab.pdf(format="A4", print_background=True, margin=margin)  # type: ignore[arg-type]
+            printed.append(await asyncio.wait_for(printing, _SECONDS))
+        except (TimeoutError, BrowserError):
+            return False
         finally:
             await context.close()
         return True

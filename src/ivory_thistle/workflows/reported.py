@@ -105,16 +105,16 @@ def _measured(session: Session, run_id: int, page_ids: Sequence[int] | None) -> 
     now, then = (_taken_back(entries) for entries in (session.get_one(t.Run, run_id).taken_back, check.taken_back))
     load = t.CheckedLoad
     query = (
-        select(t.Page.path, load)
+        select(t.Page.path, load.page_id, load.screen, load.tier, load.weights, load.timed)
         .join(t.Page, t.Page.id == load.page_id)
         .where(load.check_id == check.id, ~load.failed, load.weights.is_not(None))
     )
     if page_ids is not None:
         query = query.where(load.page_id.in_(page_ids))
     return {
-        (row.page_id, row.screen, row.tier): _as_measured(row)
-        for path, row in session.execute(query)
-        if row.weights and now.get(path) == then.get(path)
+        (key, screen, tier): _as_measured(weights, timed or {})
+        for path, key, screen, tier, weights, timed in session.execute(query)
+        if weights and now.get(path) == then.get(path)
     }
 
 
@@ -125,8 +125,7 @@ def _taken_back(entries: Sequence[Mapping[str, Any]] | None) -> dict[str, list[t
     return found
 
 
-def _as_measured(row: t.CheckedLoad) -> Measured:
-    weights, timed = row.weights or {}, row.timed or {}
+def _as_measured(weights: Mapping[str, Any], timed: Mapping[str, Any]) -> Measured:
     old, new = timed.get("old") or {}, timed.get("new") or {}
     return Measured(
         before=Weight(**weights["before"]),
@@ -218,13 +217,22 @@ _REPORT_NAMES = ("report.json", "handover-report.json")
 
 
 def with_report(handover: Handover, site: SiteReading, report: Report) -> Handover:
-    """The handover with its report in it, for `./thistle report`; where nothing leaves, nothing is added."""
-    if not handover.texts and not handover.new_files:
+    """The handover with its report in it, for `./thistle report`; where nothing leaves, nothing is added.
+
+    What leaves may be served to everybody: how often pages are viewed is not in it.
+    """
+    name = report_name(handover, site)
+    if not name:
         return handover
+    public = replace(report, audience=replace(report.audience, views={}))
+    return replace(handover, texts={**handover.texts, name: report_bytes(public)})
+
+
+def report_name(handover: Handover, site: SiteReading) -> str:
+    """What the report in a handover is called; empty where nothing leaves."""
     # A report in a site that was handed over before is ours.
     before = any(name in site.files for name in MANIFEST_NAMES)
-    name = own_name(site, _REPORT_NAMES, before)
-    return replace(handover, texts={**handover.texts, name: report_bytes(report)})
+    return own_name(site, _REPORT_NAMES, before) if handover.texts or handover.new_files else ""
 
 
 def report_bytes(report: Report) -> bytes:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import zlib
+from dataclasses import replace
 from typing import Annotated, Literal
 from urllib.parse import quote
 
@@ -25,6 +26,7 @@ from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.checks import verdict_on
 from ivory_thistle.workflows.made import HandedOver, handover_of, made_by
 from ivory_thistle.workflows.packing import entries, patch_stream, zip_stream
+from ivory_thistle.workflows.reported import report_name, stored_report, with_report
 from ivory_thistle.workflows.runs import ask_again
 
 router = APIRouter(prefix="/runs/{run_id}", tags=["runs"])
@@ -117,8 +119,10 @@ def _handover(session: Session, run: t.Run, services: Services) -> schemas.Hando
     _, site = capture_of(session, run.capture_id)
     handed_over = handover_of(session, run, services.blobs)
     handover = handed_over.handover
+    leaving = {*handed_over.site.files, *handover.texts, *(f.path for f in handover.new_files)}
+    leaving.add(report_name(handover, handed_over.site))
     return schemas.HandoverOut(
-        files=len({*handed_over.site.files, *handover.texts, *(f.path for f in handover.new_files)}),
+        files=len(leaving - {""}),
         new_files=len(handover.new_files),
         new_bytes=sum(f.bytes for f in handover.new_files),
         rewritten=list(handover.rewritten),
@@ -142,7 +146,8 @@ def _leaving(session: Session, run_id: int, services: Services) -> tuple[t.Site,
     if Rules.from_dict(run.rules).demand_check and not (verdict and verdict.passed):
         words = "The rules of this run say that nothing leaves before a check has passed. Check the handover first."
         raise ProblemError(409, "not-checked", "Not checked", words)
-    return site, handed_over.noting(verdict)
+    told = with_report(handed_over.handover, handed_over.site, stored_report(session, run))
+    return site, replace(handed_over, handover=told).noting(verdict)
 
 
 @router.get("/handover.zip", response_class=StreamingResponse)

@@ -22,6 +22,8 @@ def _lines(report: Report) -> Iterator[str]:
     yield f"## Image weight of {_escaped(report.site)}"
     yield ""
     yield headline(report)
+    if not report.rows:
+        return
     yield ""
     yield "| Screen | Browsers | Before | After | Saved | Requests | Over budget |"
     yield "|---|---|---:|---:|---:|---:|---:|"

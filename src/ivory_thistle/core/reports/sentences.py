@@ -38,6 +38,10 @@ def main_view(report: Report) -> tuple[str, Tier]:
 def headline(report: Report, screen: str = "", tier: Tier = "", opening: bool = True) -> str:
     """What came of it, in one sentence; of the most visited screen and tier where none are given."""
     first = main_view(report)
+    if not report.rows:
+        whole = report.by_reference
+        after = whole.after.get(tier or first[1], whole.before)
+        return f"The images in use weigh {plain_bytes(after)} instead of {plain_bytes(whole.before)}, each file once."
     screen, tier = screen or first[0], tier or first[1]
     t = total(report.of(screen, tier), report.policy, opening)
     words = TIERS[tier].words if tier in TIERS else f"browsers that show {tier}"

@@ -337,7 +337,7 @@ def estimated(
     file_of: Callable[[str], SiteFile],
     is_near: Callable[[str, LoadKind], bool] = lambda path, kind: False,
 ) -> tuple[Loaded, ...]:
-    """What a page loads by its markup alone. A lazy picture comes at opening where `is_near` says so of its path and kind.
+    """What a page loads by its markup alone. A lazy picture comes at opening where `is_near` says so (path, kind).
 
     Without a word about them, lazy pictures are taken to lie below the first screen.
     """

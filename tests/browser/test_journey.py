@@ -100,6 +100,26 @@ def every_screen_is_accessible(page: Page) -> None:
     assert {where: said for where, said in found.items() if said} == {}
 
 
+def rules_are_changed(page: Page) -> None:
+    """Refused with the line, kept as a whole, told as a sentence, undone; by keyboard."""
+    page.get_by_role("button", name="Change the rules").press("Enter")
+    dialog = page.get_by_role("dialog", name="Rules")
+    text = dialog.get_by_label("Rules as TOML")
+    text.fill('[[rule]]\npath = "img/cat.jpg"\nleave = 1\n')
+    keep = dialog.get_by_role("button", name="Hold the site to these")
+    keep.press("Enter")
+    expect(dialog.get_by_role("alert")).to_have_text("Line 3, rule 1.leave: 1 is neither true nor false.")
+    audit_accessibility(page)
+    text.fill('[[rule]]\npath = "img/cat.jpg"\nleave = true\n')
+    keep.press("Enter")
+    expect(dialog).to_be_hidden()
+    expect(page.get_by_text("Images at img/cat.jpg: left as they are")).to_be_visible()
+    expect(page.get_by_text("decides of 1 image")).to_be_visible()
+    expect(page.get_by_role("button", name="Treat 4 images")).to_be_visible()
+    page.get_by_role("listitem").filter(has_text="The rules were changed").get_by_role("button", name="Undo").click()
+    expect(page.get_by_text("None: all images are treated alike")).to_be_visible()
+
+
 def savings_are_looked_through(page: Page, folder: Path) -> None:
     """The sentence, the pictures of a page, who visits, the site as a whole, and a report; all in the address."""
     expect(page.get_by_text(re.compile(r"2 pages weigh .* instead of .*; none over budget"))).to_be_visible()
@@ -277,6 +297,7 @@ def test_from_a_folder_to_the_handover(
     expect(page.get_by_text("The file holds no more pixels than its slots need.")).to_be_visible()
 
     page.get_by_role("link", name="Treatment").click()
+    rules_are_changed(page)
     page.get_by_role("button", name="Treat 5 images").click()
     expect(page.get_by_role("progressbar", name="Images treated")).to_be_visible()
     page.reload()

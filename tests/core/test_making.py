@@ -14,7 +14,8 @@ from ivory_thistle.core.images.chroma import chroma_loss
 from ivory_thistle.core.images.pixels import Pixels, reduce
 from ivory_thistle.core.quality import prepare, score
 from ivory_thistle.core.treatment.making import Made, Rung, Wish, make_files
-from ivory_thistle.core.treatment.rules import FIDELITIES, Rules
+from ivory_thistle.core.treatment.narrowing import FIDELITIES
+from ivory_thistle.core.treatment.rules import Rules
 from pictures import opened, photograph, translucent_graphic
 
 pytestmark = pytest.mark.slow

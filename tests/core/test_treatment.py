@@ -16,7 +16,8 @@ from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.pixels import decode
 from ivory_thistle.core.treatment.choice import Treated
 from ivory_thistle.core.treatment.ladder import Step
-from ivory_thistle.core.treatment.rules import BY_ROLE, FIDELITIES, Rules
+from ivory_thistle.core.treatment.narrowing import FIDELITIES
+from ivory_thistle.core.treatment.rules import BY_ROLE, Rules
 from ivory_thistle.core.treatment.treat import treat_image
 from ivory_thistle.core.words import kb
 from pictures import camera_picture, encoded, opened, photograph, translucent_graphic

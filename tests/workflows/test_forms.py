@@ -42,7 +42,7 @@ def test_same_addresses(site_folder: Path, tmp_path: Path) -> None:
     assert before.items() <= after.items()
     manifest = json.loads((out / "manifest.json").read_text())
     jsonschema_rs.validate(SCHEMA, manifest)
-    added = set(after) - set(before) - {"manifest.json", "savings.csv"}
+    added = set(after) - set(before) - {"manifest.json", "savings.csv", "report.json"}
     assert {"server-snippets/nginx.conf", "server-snippets/apache.htaccess"} < added
     files = manifest["files"]
     assert added - {p for p in added if p.startswith("server")} == {f["path"] for f in files} and len(files) > 5
@@ -97,7 +97,7 @@ def test_files_only_as_a_zip(site_folder: Path, tmp_path: Path) -> None:
         assert archive.testzip() is None
         names = set(archive.namelist())
         files = json.loads(archive.read("manifest.json"))["files"]
-        assert names == {"manifest.json", "savings.csv"} | {f["path"] for f in files} and files
+        assert names == {"manifest.json", "savings.csv", "report.json"} | {f["path"] for f in files} and files
         for file in files:
             digest = sha256(archive.read(file["path"])).hexdigest()
             folder, _, name = file["original"].rpartition("/")

@@ -74,6 +74,7 @@ def test_treating_writes_a_whole_site_and_keeps_the_original(site_folder: Path, 
     assert {f["path"] for f in manifest["files"]} == set(after) - set(before) - {
         "manifest.json",
         "savings.csv",
+        "report.json",
     }
     for made in manifest["files"]:
         assert opened(after[made["path"]]).size == (made["width"], made["height"])
@@ -237,3 +238,42 @@ def test_sizes_are_for_pictures_alone(site_folder: Path, tmp_path: Path) -> None
     done = run("treat", str(site_folder), "--out", str(tmp_path / "out"), "--widths", "300")
     assert done.returncode == 2
     assert done.stderr.strip().endswith("They can be given for folders of pictures alone.")
+
+
+def test_rules_of_a_file_decide_image_by_image(site_folder: Path, tmp_path: Path) -> None:
+    """By path and role; other options win over what holds for all; what is wrong is told before anything is read."""
+    rules = tmp_path / "rules.toml"
+    rules.write_text(
+        '[all]\nquality = { webp = 70 }\nmetadata = "keep"\n[[rule]]\npath = "img/cat.jpg"\nleave = true\n'
+        '[[rule]]\npath = "img/coffee*"\nformats = ["webp"]\nmax_width = 300\n'
+    )
+    out = tmp_path / "out"
+    done = run("handover", str(site_folder), "--out", str(out), "--rules", str(rules), "--no-compare")
+    assert done.returncode == 0, done.stderr
+    made = json.loads((out / "manifest.json").read_text())
+    assert made["rules"]["metadata"] == "keep"
+    originals = {f["original"] for f in made["files"]}
+    assert "img/cat.jpg" not in originals and "img/china.jpg" in originals
+    coffee = [f for f in made["files"] if f["original"] == "img/coffee.jpg"]
+    assert {f["tier"] for f in coffee} <= {"webp", "baseline"} and max(
+        f["width"] for f in coffee if f["tier"] == "webp"
+    ) <= 300
+    said = made["decisions"]["img/coffee.jpg"][0]
+    assert said == "By the rule for images at img/coffee*: WebP with a fallback, no wider than 300 px."
+    rules.write_text("[all]\nformat = 3\n")
+    refused = run("treat", str(site_folder), "--out", str(tmp_path / "no"), "--rules", str(rules))
+    assert refused.returncode == 2 and refused.stderr.startswith("Line 2, all.format: there is no 'format'; there are ")
+    assert not (tmp_path / "no").exists()
+    missing = run("treat", str(site_folder), "--out", str(tmp_path / "no"), "--rules", str(tmp_path / "gone.toml"))
+    assert missing.stderr.strip() == f"{tmp_path / 'gone.toml'} can't be read: No such file or directory."
+
+
+def test_formats_can_be_chosen_for_sites_too(site_folder: Path, tmp_path: Path) -> None:
+    """Pages have the fallback besides."""
+    out = tmp_path / "out"
+    done = run(
+        "treat", str(site_folder), "--out", str(out), "--formats", "webp", "--quality", "webp=70", "--no-compare"
+    )
+    assert done.returncode == 0, done.stderr
+    tiers = {f["tier"] for f in json.loads((out / "manifest.json").read_text())["files"]}
+    assert tiers == {"webp", "baseline"}

@@ -27,13 +27,14 @@ from ivory_thistle.api.routes import (
     runs,
     savings,
     sites,
+    treatment,
     wording,
 )
 from ivory_thistle.api.services import Services, SessionDep
 from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.tiers import TIERS, measured_tier
+from ivory_thistle.core.treatment.narrowing import FIDELITIES
 from ivory_thistle.core.treatment.roles import ROLES
-from ivory_thistle.core.treatment.rules import FIDELITIES
 
 VERSION = "0.1.0"
 
@@ -85,6 +86,8 @@ def create_app(
         findings.of_capture,
         findings.of_site,
         wording.router,
+        treatment.of_capture,
+        treatment.of_site,
         captures.router,
         measurements.of_capture,
         measurements.router,

@@ -8,12 +8,21 @@ from typing import Annotated
 import typer
 
 from ivory_thistle.cli.checking import tell_checked
-from ivory_thistle.cli.options import Cap, Compare, Fidelity, Formats, Measure, PatchFile, Quality, SiteFolder
+from ivory_thistle.cli.options import (
+    Cap,
+    Compare,
+    Fidelity,
+    Formats,
+    Measure,
+    PatchFile,
+    Quality,
+    RulesFile,
+    SiteFolder,
+)
 from ivory_thistle.cli.output import print_json, progress
-from ivory_thistle.cli.treating import formats_of, names_of, rules_of, tell, write_patch
+from ivory_thistle.cli.treating import formats_asked, names_of, rules_of, tell, write_patch
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.findings.audit import site_roles
-from ivory_thistle.core.formats.tiers import modern_tiers
 from ivory_thistle.core.rewriting.delivery import NAMES_PATTERN
 from ivory_thistle.core.treatment.form import HandoverForm
 from ivory_thistle.core.treatment.guessing import guessed_slots
@@ -51,11 +60,12 @@ def hand_over(
         ),
     ] = False,
     undo: Annotated[bool, typer.Option("--undo", help="Undo what --into-site wrote.", rich_help_panel=_WHERE)] = False,
-    form: Annotated[str, typer.Option(help="markup, same-addresses, files-only or in-place.")] = HandoverForm.MARKUP,
+    form: Annotated[str, typer.Option(help="markup, same-addresses, files-only or in-place.")] = "",
     fidelity: Fidelity = "",
     cap: Cap = "",
     quality: Quality = "",
     formats: Formats = "",
+    rules_file: RulesFile = None,
     name: Annotated[
         str, typer.Option(help="How new files are called where pages name them, e.g. {name}-{width}.{hash}.{ext}.")
     ] = NAMES_PATTERN,
@@ -85,10 +95,10 @@ def hand_over(
         if place and not place.absolute().parent.is_dir():
             raise UnusableInput(f"The folder {place.absolute().parent} does not exist.")
     target = usable_target(out, opened) if out else None
-    wanted = formats_of(formats)
+    asked = {"demand_check": check, "background_widths": backgrounds}
     rules = rules_of(
-        fidelity, cap, quality, form=_form(form), demand_check=check, background_widths=backgrounds,
-        formats=tuple(t for t in modern_tiers() if t in wanted),
+        fidelity, cap, quality, rules_file, **formats_asked(formats), **({"form": _form(form)} if form else {}),
+        **{name: True for name, on in asked.items() if on},
     )  # fmt: skip
     options = TreatOptions(
         names=names_of(name), measure=measure, compare=compare, wording=_read(wording) if wording else b""

@@ -14,6 +14,10 @@ Fidelity = Annotated[
 Cap = Annotated[str, typer.Option(help="The best look within so many bytes a file, e.g. 100kB.")]
 Quality = Annotated[str, typer.Option(help="Fixed qualities instead of a search, e.g. webp=80,avif=60.")]
 Formats = Annotated[str, typer.Option(help="Which to write, of avif, webp and fallback.")]
+RulesFile = Annotated[
+    Path | None,
+    typer.Option("--rules", help="A TOML file of rules (docs/rules.md); other options win.", show_default=False),
+]
 Measure = Annotated[bool, typer.Option("--measure", help="First load every page in headless Chromium.")]
 Compare = Annotated[
     bool, typer.Option(help="Compare treated and original pages in headless Chromium, where it is installed.")

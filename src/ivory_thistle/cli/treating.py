@@ -3,26 +3,38 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from pathlib import Path
 from string import Formatter
 from typing import Annotated, Any
 
 import typer
 
-from ivory_thistle.cli.options import Cap, Compare, Fidelity, Formats, Measure, PatchFile, Quality, SiteFolder
+from ivory_thistle.cli.options import (
+    Cap,
+    Compare,
+    Fidelity,
+    Formats,
+    Measure,
+    PatchFile,
+    Quality,
+    RulesFile,
+    SiteFolder,
+)
 from ivory_thistle.cli.output import print_json, progress
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier, measured_tier, modern_tiers
 from ivory_thistle.core.images.resize import Mode, Resize
 from ivory_thistle.core.rewriting.delivery import NAME_FIELDS, NAMES_PATTERN
-from ivory_thistle.core.treatment.rules import FIDELITIES, Rules
-from ivory_thistle.core.words import kb
+from ivory_thistle.core.treatment.narrowing import FIDELITIES, fields_of
+from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.treatment.rules_toml import read_rules
+from ivory_thistle.core.words import bytes_of, kb
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.folders import FolderTreated, TreatOptions, treat_folder, treat_json
 from ivory_thistle.workflows.packing import patch_stream
 from ivory_thistle.workflows.settling import Comparison
 
-_UNITS = {"": 1, "b": 1, "kb": 1_000, "mb": 1_000_000}
 _FALLBACK = "fallback"
 _MOST_TOLD = 5
 _SIZES = "For pictures alone"
@@ -36,6 +48,7 @@ def treat(
     cap: Cap = "",
     quality: Quality = "",
     formats: Formats = "",
+    rules_file: RulesFile = None,
     widths: Annotated[str, typer.Option(help="Widths in pixels, e.g. 480,960.", rich_help_panel=_SIZES)] = "",
     longest: Annotated[int, typer.Option(help="Pixels of the longer side.", rich_help_panel=_SIZES)] = 0,
     percent: Annotated[float, typer.Option(help="Share of width and height.", rich_help_panel=_SIZES)] = 0,
@@ -46,7 +59,7 @@ def treat(
         typer.Option(help="With --fill: what to cut around, e.g. 0.5,0.3.", rich_help_panel=_SIZES),
     ] = "",
     name: Annotated[str, typer.Option(help="How new files are called.")] = NAMES_PATTERN,
-    metadata: Annotated[str, typer.Option(help="What to keep: none, copyright or keep (all).")] = "none",
+    metadata: Annotated[str, typer.Option(help="What to keep: none, copyright or keep (all).")] = "",
     keep_p3: Annotated[bool, typer.Option("--keep-p3", help="Leave Display P3 pictures in their wide gamut.")] = False,
     sharpen: Annotated[bool, typer.Option("--sharpen", help="Sharpen a little after strong reduction.")] = False,
     svg_scripts: Annotated[
@@ -62,9 +75,11 @@ def treat(
     if patch and not patch.absolute().parent.is_dir():
         raise UnusableInput(f"The folder {patch.absolute().parent} does not exist.")
     wanted = formats_of(formats)
+    asked = {"keep_p3": keep_p3, "sharpen": sharpen, "svg_scripts": svg_scripts}
     rules = rules_of(
-        fidelity, cap, quality, formats=tuple(t for t in modern_tiers() if t in wanted), metadata=metadata_of(metadata),
-        keep_p3=keep_p3, sharpen=sharpen, svg_scripts=svg_scripts,
+        fidelity, cap, quality, rules_file, **formats_asked(formats),
+        **{name: True for name, on in asked.items() if on},
+        **({"metadata": metadata_of(metadata)} if metadata else {}),
         **({"tier_share": 0.0, "tier_bytes": 1} if formats else {}),
     )  # fmt: skip
     options = TreatOptions(
@@ -123,27 +138,44 @@ def _verdict(compared: Comparison) -> str:
     return f"every box is as before{safer}{unsure}"
 
 
-def rules_of(fidelity: str, cap: str, quality: str, **others: Any) -> Rules:
-    """Rules by what was asked for. Raises UnusableInput for what there is not."""
+def rules_of(fidelity: str, cap: str, quality: str, rules_file: Path | None = None, **others: Any) -> Rules:
+    """Rules of a file, where one is given, and by what was asked for. Raises UnusableInput for what there is not."""
+    rules = read_rules(_text(rules_file)) if rules_file else Rules()
+    looks: dict[str, Any] = {}
     if fidelity:
         score = next((score for name, score in FIDELITIES.items() if name == fidelity), None)
         if score is None:
             raise UnusableInput(f"There is no fidelity {fidelity!r}; there are {', '.join(FIDELITIES)}.")
-        return Rules.at_fidelity(score, **others)
-    if cap:
-        return Rules(cap=_bytes(cap), **others)
-    return Rules(fixed=bool(quality), **(_qualities(quality) | others))
+        looks = fields_of({"fidelity": score})
+    elif cap:
+        looks = fields_of({"cap": _bytes(cap)})
+    elif quality:
+        looks = fields_of({"quality": _qualities(quality)})
+    return replace(rules, **looks, **others)
+
+
+def formats_asked(formats: str) -> dict[str, Any]:
+    """The modern tiers that were asked for; nothing where none were."""
+    wanted = formats_of(formats)
+    return {"formats": tuple(t for t in modern_tiers() if t in wanted)} if formats else {}
+
+
+def _text(place: Path) -> str:
+    try:
+        return place.read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError) as error:
+        why = error.strerror if isinstance(error, OSError) else "it is not in UTF-8"
+        raise UnusableInput(f"{place} can't be read: {why}.") from error
 
 
 def _bytes(text: str) -> int:
-    found = re.fullmatch(r"(\d+(?:\.\d+)?)\s*([a-zA-Z]*)", text.strip())
-    unit = _UNITS.get(found.group(2).lower()) if found else None
-    if not found or unit is None or not round(float(found.group(1)) * unit):
+    size = bytes_of(text)
+    if size is None:
         raise UnusableInput(f"{text!r} is no size; write 100kB or 1.5MB (kB = 1,000 bytes).")
-    return round(float(found.group(1)) * unit)
+    return size
 
 
-def _qualities(text: str) -> dict[str, Any]:
+def _qualities(text: str) -> dict[Tier, int]:
     tiers = {row.format: tier for tier, row in TIERS.items()}
     found: dict[Tier, int] = {}
     for part in _listed(text):
@@ -152,7 +184,7 @@ def _qualities(text: str) -> dict[str, Any]:
             *ways, last = (f"{name}={TIERS[tier].making.fixed}" for name, tier in tiers.items())
             raise UnusableInput(f"{part!r} is no quality; write {', '.join(ways)} or {last}, each from 1 to 100.")
         found[tiers[format_]] = int(value)
-    return {"qualities": found}
+    return found
 
 
 def formats_of(text: str) -> tuple[Tier, ...]:

@@ -2,9 +2,20 @@
 
 from __future__ import annotations
 
+import re
+
+_UNITS = {"": 1, "b": 1, "kb": 1_000, "mb": 1_000_000}
+_SIZE = re.compile(r"(\d{1,12}(?:\.\d{1,6})?)\s*+([a-zA-Z]{0,2})")
 _WHOLE_FROM = 9_950
 
 
 def kb(size: float) -> str:
     """Bytes in kB of 1,000: "6 kB", "7.9 kB", "1,234 kB"; tenths only where they say something."""
     return f"{size / 1000:,.0f} kB" if size >= _WHOLE_FROM else f"{size / 1000:.1f}".removesuffix(".0") + " kB"
+
+
+def bytes_of(text: str) -> int | None:
+    """The bytes of a size as people write it ("100kB", "1.5 MB", "800"); None where it is none, or 0."""
+    found = _SIZE.fullmatch(text.strip())
+    unit = _UNITS.get(found.group(2).lower()) if found else None
+    return round(float(found.group(1)) * unit) or None if found and unit else None

@@ -160,8 +160,8 @@ def treating(
 
     New files wait in a folder of their own on the disk of `near`. Raises UnusableInput for what can't be asked of it.
     """
-    if (options.size or options.widths or options.only) and any(is_page(path) for path in folder.paths()[0]):
-        what = "widths, sizes and formats follow from where a site shows its images"
+    if (options.size or options.widths) and any(is_page(path) for path in folder.paths()[0]):
+        what = "widths and sizes follow from where a site shows its images"
         raise UnusableInput(f"{folder.root} holds web pages: {what}. They can be given for folders of pictures alone.")
     wording = read_wording(options.wording) if options.wording else NO_WORDING
     site = read_folder(folder, progress[0])
@@ -173,7 +173,10 @@ def treating(
         at_hand, weights = _at_hand(folder, site, options, progress[1])
         plans = _plans(at_hand, rules, options)
         kept = Blobs(str(staging / "renditions"))
-        treated, failed = _treat_all(plans, folder, rules, options, progress[2], kept)
+        if not pictures_only:
+            # Pages need a fallback, whatever else is made.
+            options = replace(options, only=())
+        treated, failed = _treat_all(plans, folder, options, progress[2], kept)
         deliveries = deliveries_of(site, treated, options.names, replacing=pictures_only, form=rules.form)
 
         def content(new: NewFile) -> bytes:
@@ -296,7 +299,7 @@ def _given_steps(planned: Plan, options: TreatOptions) -> tuple[Step, ...]:
 
 
 def _treat_all(
-    every: Sequence[Plan], folder: Folder, rules: Rules, options: TreatOptions, on_image: Progress, keep: Blobs
+    every: Sequence[Plan], folder: Folder, options: TreatOptions, on_image: Progress, keep: Blobs
 ) -> tuple[list[TreatedImage], tuple[Failure, ...]]:
     """Treats in worker processes; renditions wait in a blob store of their own."""
     plans = {p.image.path: p for p in every if p.steps}
@@ -304,8 +307,7 @@ def _treat_all(
     treated: dict[str, TreatedImage] = {}
     on_image(0, len(plans))
     calls = (
-        _treatment(p, rules, options.size).call(path, keep.url, folder.root / path, kept_url())
-        for path, p in plans.items()
+        _treatment(p, options.size).call(path, keep.url, folder.root / path, kept_url()) for path, p in plans.items()
     )
     with Workers(options.processes) as workers:
         for number, outcome in enumerate(workers.run(calls), 1):
@@ -318,16 +320,16 @@ def _treat_all(
             else:
                 top = max(s.width for s in planned.steps)
                 made = tuple(r for r in result.renditions if not options.only or r.tier in options.only)
-                treated[planned.image.path] = TreatedImage(planned.image, made, result.words, top)
+                treated[planned.image.path] = TreatedImage(planned.image, made, (*planned.decided, *result.words), top)
             on_image(number, len(plans))
     let_go_of_the_oldest()
     in_order = [treated[path] for path in plans if path in treated]
     return in_order, tuple(sorted(failed, key=lambda f: f.path))
 
 
-def _treatment(planned: Plan, rules: Rules, size: Resize | None) -> Treatment:
+def _treatment(planned: Plan, size: Resize | None) -> Treatment:
     image = planned.image
     return Treatment(
-        facts=image.facts, steps=tuple(planned.steps), rules=rules, role=planned.role,
+        facts=image.facts, steps=tuple(planned.steps), rules=planned.rules, role=planned.role,
         kind=image.look.kind if image.look else None, size=size, apart=planned.apart,
     )  # fmt: skip

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from ivory_thistle.core.treatment.ladder import Plan, plan_treatment
 from ivory_thistle.core.treatment.own_size import plan_own_size
 from ivory_thistle.core.treatment.rules import Rules
@@ -17,6 +19,8 @@ def plan(at_hand: AtHand, rules: Rules) -> tuple[Plan, ...]:
     else:
         plans = plan_own_size(at_hand.site, rules, at_hand.roles)
     return tuple(
-        Plan(p.image, p.role, reason="Made or treated by an earlier treatment.") if p.image.facts.sha256 in made else p
+        replace(p, steps=(), apart=(), reason="Made or treated by an earlier treatment.")
+        if p.image.facts.sha256 in made
+        else p
         for p in plans
     )

@@ -56,6 +56,7 @@ def start_run(
                 run_id=run.id, image_id=ids[facts.sha256], state=state, role=planned.role,
                 widths=[s.width for s in planned.steps], dense=[s.width for s in planned.steps if s.dense],
                 apart=list(planned.apart),
+                rules=planned.rules.as_dict() if rules.narrower else None, decided=list(planned.decided),
                 reason=planned.reason, words=[], bytes_before=facts.bytes,
                 bytes_after=facts.bytes, finished_at=None if planned.steps else t.now(),
             )
@@ -79,7 +80,8 @@ def _carry_over(session: Session, run_id: int, image_id: int, size: int, earlier
     task = t.Task(
         run_id=run_id, image_id=image_id, state="done" if earlier else "left",
         widths=earlier.widths if earlier else [], dense=earlier.dense if earlier else [],
-        apart=earlier.apart if earlier else [],
+        apart=earlier.apart if earlier else [], rules=earlier.rules if earlier else None,
+        decided=earlier.decided if earlier else None,
         role=earlier.role if earlier else "content", reason="" if earlier else "Not among the images chosen.",
         words=earlier.words if earlier else [], bytes_before=size,
         bytes_after=earlier.bytes_after if earlier else size, finished_at=t.now(),
@@ -105,8 +107,9 @@ def waiting_tasks(session: Session, run_id: int, rules: Rules) -> dict[int, Trea
 
 def _treatment(task: t.Task, facts: ImageFacts, kind: str | None, rules: Rules) -> Treatment:
     steps = tuple(Step(w, w in (task.dense or ())) for w in task.widths)
+    own = Rules.from_dict(task.rules) if task.rules else rules
     return Treatment(
-        facts=facts, steps=steps, rules=rules, role=role_of(task.role), kind=kind, apart=tuple(task.apart or ())
+        facts=facts, steps=steps, rules=own, role=role_of(task.role), kind=kind, apart=tuple(task.apart or ())
     )  # fmt: skip
 
 
@@ -119,7 +122,7 @@ def keep_result(session: Session, task_id: int, result: TaskResult) -> None:
         session.execute(insert(t.Rendition), rows)
     widest = {r.tier: r.bytes for r in sorted(result.renditions, key=lambda r: r.width)}
     task.state = "failed" if result.reason else "done"
-    task.reason, task.words = result.reason, list(result.words)
+    task.reason, task.words = result.reason, [*(task.decided or []), *result.words]
     task.bytes_after = next((widest[tier] for tier in TIERS if tier in widest), task.bytes_before)
     task.finished_at = t.now()
 

@@ -6,6 +6,7 @@ from ivory_thistle.core.budgets.connection import DEFAULT_CONNECTIONS, Connectio
 from ivory_thistle.core.budgets.policy import PageBudget, Policy
 from ivory_thistle.core.references.page import LAZY_ATTRIBUTES
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
+from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store import tables as t
 
 
@@ -19,6 +20,11 @@ def site_policy(site: t.Site) -> Policy:
 def site_screens(site: t.Site) -> list[Screen]:
     """The screens that a site is judged on."""
     return [Screen(**s) for s in site.screens] if site.screens else list(DEFAULT_SCREENS)
+
+
+def site_rules(site: t.Site) -> Rules:
+    """What a site's images are treated by."""
+    return Rules.from_dict(site.rules) if site.rules else Rules()
 
 
 def site_connections(site: t.Site) -> list[Connection]:

@@ -44,7 +44,7 @@ _ENCODING = ("formats", "images", "quality", "search", "treatment")
 # something leaves.
 _ONLY_PLANNED = frozenset(
     {"fidelity", "lettering", "dense_less", "widths", "max_width", "most_rungs", "leave_below_bytes"}
-    | {"background_widths", "demand_check", "form"}
+    | {"background_widths", "demand_check", "form", "narrower"}
 )
 
 

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections import Counter
-from dataclasses import asdict, replace
-from typing import Annotated, Literal
+from dataclasses import asdict
+from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
 from sqlalchemy import func, select
@@ -18,23 +17,14 @@ from ivory_thistle.api.figures import (
     image_row,
     newest_run,
     placements_out,
-    run_out,
     segments,
 )
 from ivory_thistle.api.guard import PICTURE_POLICY
-from ivory_thistle.api.selections import selected
-from ivory_thistle.api.services import Services, ServicesDep, SessionDep
+from ivory_thistle.api.services import ServicesDep, SessionDep
 from ivory_thistle.api.stopping import add_stop_and_continue
 from ivory_thistle.core.formats.table import FORMATS, UNKNOWN, sniff_format
-from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.images.facts import ImageFacts
-from ivory_thistle.core.images.metadata import MetadataPolicy
-from ivory_thistle.core.treatment.form import HandoverForm
-from ivory_thistle.core.treatment.rules import FIDELITIES, Fidelity, Rules
 from ivory_thistle.store import tables as t
-from ivory_thistle.workflows.at_hand import stored_at_hand
-from ivory_thistle.workflows.planning import plan
-from ivory_thistle.workflows.runs import start_run
 from ivory_thistle.workflows.settings import site_policy
 
 router = APIRouter(prefix="/captures/{capture_id}", tags=["captures"])
@@ -207,85 +197,3 @@ def list_faults(capture_id: int, session: SessionDep) -> list[schemas.FaultOut]:
     capture_of(session, capture_id)
     rows = session.scalars(select(t.Fault).where(t.Fault.capture_id == capture_id).order_by(t.Fault.id).limit(1000))
     return [schemas.FaultOut.model_validate(f) for f in rows]
-
-
-@router.get("/forecast")
-def get_forecast(capture_id: int, session: SessionDep, services: ServicesDep) -> schemas.Forecast:
-    """What a treatment would touch."""
-    capture_of(session, capture_id)
-    return services.counts.get(capture_id, "forecast", lambda: _forecast(capture_id, session, services))
-
-
-def _forecast(capture_id: int, session: Session, services: Services) -> schemas.Forecast:
-    at_hand, rules = stored_at_hand(session, capture_id, services.blobs), Rules()
-    plans = plan(at_hand, rules)
-    reasons = Counter(_kind_of_reason(p.reason) for p in plans if p.reason)
-    unused = sum(i.unused for i in at_hand.site.images)
-    if unused:
-        reasons["No page uses it."] = unused
-    return schemas.Forecast(
-        rules=_rules_out(rules),
-        images=sum(bool(p.steps) for p in plans),
-        bytes=sum(p.image.facts.bytes for p in plans if p.steps),
-        renditions=sum((1 if p.image.facts.is_vector else len(TIERS)) * len(p.steps) for p in plans),
-        left_alone=[schemas.LeftAlone(reason=r, count=n) for r, n in reasons.most_common()],
-    )
-
-
-def _rules_out(rules: Rules) -> schemas.RulesOut:
-    qualities = {tier: rules.quality_for(tier) for tier in TIERS}
-    return schemas.RulesOut.model_validate(rules.as_dict() | {"qualities": qualities})
-
-
-def _kind_of_reason(reason: str) -> str:
-    """A reason without what differs from image to image, for counting."""
-    return reason.split(" (")[0].rstrip(".") + "." if " (" in reason else reason
-
-
-@router.post("/runs", status_code=201)
-def add_run(
-    capture_id: int,
-    session: SessionDep,
-    services: ServicesDep,
-    chosen: schemas.Selection | None = None,
-    fidelity: Fidelity | Literal["fixed"] | None = None,
-    metadata: MetadataPolicy = "none",
-    keep_p3: bool = False,
-    sharpen: bool = False,
-    svg_scripts: bool = False,
-    background_widths: bool = False,
-    demand_check: bool = False,
-    form: HandoverForm = HandoverForm.MARKUP,
-) -> schemas.Run:
-    """Starts a treatment of the whole site or of chosen images; one that is going on already is returned instead.
-
-    With a fidelity every lossy file keeps that look; without one each keeps what its role asks for. "fixed" searches
-    nothing and takes one quality for all. The others are as in the rules of a treatment.
-    """
-    capture_of(session, capture_id)
-    going = newest_run(session, capture_id)
-    if going and going.state.is_going:
-        return run_out(session, going)
-    score = FIDELITIES[fidelity] if fidelity and fidelity != "fixed" else None
-    rules = replace(
-        Rules.at_fidelity(score) if score else Rules(fixed=fidelity == "fixed"),
-        metadata=metadata, keep_p3=keep_p3, sharpen=sharpen, svg_scripts=svg_scripts,
-        background_widths=background_widths, demand_check=demand_check, form=form,
-    )  # fmt: skip
-    ids = None
-    if chosen is not None:
-        ids = frozenset(session.scalars(selected(capture_id, chosen).with_only_columns(t.Image.id)).all())
-    run = start_run(session, capture_id, rules, services.blobs, ids)
-    session.flush()
-    out = run_out(session, run)
-    session.commit()
-    services.jobs.wake()
-    return out
-
-
-@router.get("/runs")
-def list_runs(capture_id: int, session: SessionDep) -> list[schemas.Run]:
-    """Runs of the capture, the newest first."""
-    capture_of(session, capture_id)
-    rows = session.scalars(select(t.Run).where(t.Run.capture_id == capture_id).order_by(t.Run.id.desc()).limit(50))
-    return [run_out(session, r) for r in rows]

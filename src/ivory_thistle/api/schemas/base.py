@@ -9,8 +9,8 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, computed_fiel
 
 from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.states import State
+from ivory_thistle.core.treatment.narrowing import Fidelity
 from ivory_thistle.core.treatment.roles import Role
-from ivory_thistle.core.treatment.rules import Fidelity
 from ivory_thistle.workflows.room import RoomKind
 
 BudgetState = Literal["within", "near", "over"]

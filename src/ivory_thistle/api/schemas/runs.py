@@ -8,6 +8,7 @@ from pydantic import Field
 
 from ivory_thistle.api.schemas.base import BudgetState, Job, Moment, Out, TierFigures
 from ivory_thistle.api.schemas.pages import FaultOut, Segment
+from ivory_thistle.core.images.metadata import MetadataPolicy
 from ivory_thistle.core.treatment.form import HandoverForm
 
 
@@ -31,16 +32,34 @@ class RulesOut(Out):
     max_width: int
     tier_share: float
     tier_bytes: int
+    fixed: bool
+    cap: int
+    metadata: MetadataPolicy
+    form: HandoverForm
+    keep_p3: bool
+    sharpen: bool
+    svg_scripts: bool
+    background_widths: bool
+    demand_check: bool
+
+
+class RuleSaid(Out):
+    """A rule for some images in words: which ones, what it asks for, and of how many it decides anything."""
+
+    said: str
+    asks: str
+    images: int
 
 
 class Forecast(Out):
-    """What a treatment would touch, before it is started."""
+    """What a treatment by the site's rules would touch, before it is started; `narrower` rules are for some images."""
 
     rules: RulesOut
     images: int
     bytes: int
     renditions: int
     left_alone: list[LeftAlone]
+    narrower: list[RuleSaid]
 
 
 class Run(Job):

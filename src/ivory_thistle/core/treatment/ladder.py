@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
 from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.references.families import one_picture
@@ -37,6 +37,7 @@ class Plan:
 
     `apart` are widths
     of fallbacks that are made as well: the image's own, for places that take one address alone, and a social card's.
+    `rules` are those that hold for it, `decided` says which of the narrower ones made them so.
     """
 
     image: Image
@@ -44,6 +45,8 @@ class Plan:
     steps: tuple[Step, ...] = ()
     reason: str = ""
     apart: tuple[int, ...] = ()
+    rules: Rules = field(default_factory=Rules)
+    decided: tuple[str, ...] = ()
 
 
 def plan_treatment(
@@ -78,18 +81,22 @@ def plan_treatment(
         and all(page in shown_on.get(image.path, ()) or page in without[image.path] for page in image.pages)
     }
     families = _Families(site)
-    return tuple(
-        _plan(
-            image,
-            [p for path in image.paths for p in uses.get(path, ())],
-            boxes[image.path] if image.path in known else [],
-            (roles or {}).get(image.path, "content"),
-            rules,
-            families,
-        )
-        for image in site.images
-        if image.pages
-    )
+
+    def planned(image: Image) -> Plan:
+        role = (roles or {}).get(image.path, "content")
+        placements = [p for path in image.paths for p in uses.get(path, ())]
+        seen = boxes[image.path] if image.path in known else []
+        return by_rules(image, role, rules, lambda own: _plan(image, placements, seen, role, own, families))
+
+    return tuple(planned(image) for image in site.images if image.pages)
+
+
+def by_rules(image: Image, role: Role, rules: Rules, planned: Callable[[Rules], Plan]) -> Plan:
+    """The plan of an image by the rules that hold for it; none where these leave it as it is."""
+    found = rules.for_image(image, role)
+    if found.leave:
+        return Plan(image, role, reason="The rules leave it as it is.", rules=found.rules, decided=found.words)
+    return replace(planned(found.rules), rules=found.rules, decided=found.words)
 
 
 def _pages_without(site: SiteReading, measured: Collection[str]) -> Mapping[str, Collection[str]]:

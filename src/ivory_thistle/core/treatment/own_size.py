@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import partial
 
 from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier
@@ -12,7 +13,7 @@ from ivory_thistle.core.images.pixels import decode
 from ivory_thistle.core.references.site import Image, SiteReading
 from ivory_thistle.core.treatment.choice import Treated, rendition_of
 from ivory_thistle.core.treatment.form import HandoverForm
-from ivory_thistle.core.treatment.ladder import Plan, Step
+from ivory_thistle.core.treatment.ladder import Plan, Step, by_rules
 from ivory_thistle.core.treatment.making import Rung, Wish, make_files
 from ivory_thistle.core.treatment.roles import Role
 from ivory_thistle.core.treatment.rules import Rules
@@ -29,9 +30,13 @@ def plan_own_size(site: SiteReading, rules: Rules, roles: Mapping[str, Role] | N
     found = []
     for image in in_use or site.images:
         role = (roles or {}).get(image.path, "content")
-        reason = _why_left_alone(image, rules)
-        found.append(Plan(image, role, () if reason else (Step(image.facts.width),), reason))
+        found.append(by_rules(image, role, rules, partial(_plan, image, role)))
     return tuple(found)
+
+
+def _plan(image: Image, role: Role, rules: Rules) -> Plan:
+    reason = _why_left_alone(image, rules)
+    return Plan(image, role, () if reason else (Step(image.facts.width),), reason)
 
 
 def _why_left_alone(image: Image, rules: Rules) -> str:

@@ -3,23 +3,30 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, field
-from typing import Any, Literal
+from dataclasses import asdict, dataclass, field, replace
+from typing import Any
 
 from ivory_thistle.core.formats.tiers import TIERS, Tier, modern_tiers
 from ivory_thistle.core.images.metadata import MetadataPolicy
+from ivory_thistle.core.references.site import Image
 from ivory_thistle.core.treatment.form import HandoverForm
+from ivory_thistle.core.treatment.narrowing import FIDELITIES, Rule, decided, fields_of, reasons
 from ivory_thistle.core.treatment.roles import ROLES, Role
-
-Fidelity = Literal["exacting", "faithful", "everyday", "lean"]
-FIDELITIES: Mapping[Fidelity, int] = {"exacting": 85, "faithful": 75, "everyday": 65, "lean": 50}
-"""SSIMULACRA 2 scores: 90 is as good as the original to the eye, 70 high, 50 medium."""
 
 BY_ROLE: Mapping[Role, int] = {
     "hero": 75, "background": 65, "content": 75, "thumbnail": 65, "logo": 85, "icon": 85, "decoration": 65,
     "social card": 75,
 }  # fmt: skip
 """What each role must keep, unless the rules say otherwise."""
+
+
+@dataclass(frozen=True, slots=True)
+class Decided:
+    """What holds for one image, which rules said so, in words, and whether it is to be left as it is."""
+
+    rules: Rules
+    words: tuple[str, ...] = ()
+    leave: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +45,7 @@ class Rules:
     `svg_scripts` also takes their scripts out; `animations` converts animations. `background_widths` gives
     CSS backgrounds a narrower file on narrow screens. `form` is how
     what is made leaves; `demand_check`: nothing is handed over
-    before a check in a browser has passed.
+    before a check in a browser has passed. `narrower` ask for something else for some images (`for_image`).
 
     Defaults are common practice without a source: WebP 80, JPEG 80, AVIF between 50 and 90 (56 has about the
     structural similarity of JPEG 80 on the photographs measured, docs/decisions/0004); a hero 1,920 px wide;
@@ -69,6 +76,15 @@ class Rules:
     background_widths: bool = False
     form: HandoverForm = HandoverForm.MARKUP
     demand_check: bool = False
+    narrower: tuple[Rule, ...] = ()
+
+    def for_image(self, image: Image, role: Role) -> Decided:
+        """What holds for one image, and by which of the narrower rules."""
+        kind = image.look.kind if image.look else ""
+        fitting = [r for r in self.narrower if r.fits(image.paths, image.pages, role, kind, image.facts.format)]
+        settings, by = decided(fitting)
+        rules = replace(self, narrower=(), **fields_of(settings))
+        return Decided(rules, reasons(by), bool(settings.get("leave")))
 
     def fidelity_for(self, role: Role, kind: str, dense: bool = False) -> int:
         """The score that a file of an image must keep; `dense`: only dense screens load it."""
@@ -111,6 +127,7 @@ class Rules:
                 known[name] = tuple(known[name])
         if "form" in known:
             known["form"] = HandoverForm(known["form"])
+        known["narrower"] = tuple(Rule(**rule) for rule in known.get("narrower", ()))
         one = known.get("fidelity")
         if isinstance(one, int):
             known |= {"fidelity": dict.fromkeys(ROLES, one or 75), "fixed": one == 0}

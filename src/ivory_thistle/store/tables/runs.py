@@ -37,7 +37,8 @@ class Task(Base):
     """One image of a run. States: waiting, done, failed, left (alone); `reason` says why in words.
 
     `widths` is its ladder; those in `dense` are loaded by screens of high density only; `apart` are widths
-    of fallbacks that are made besides.
+    of fallbacks that are made besides. `rules` are its own where narrower ones hold for it (None: the run's); `decided`
+    says which.
     """
 
     __tablename__ = "task"
@@ -48,6 +49,8 @@ class Task(Base):
     widths: Mapped[list[Any]]
     dense: Mapped[list[Any] | None]
     apart: Mapped[list[Any] | None]
+    rules: Mapped[dict[str, Any] | None]
+    decided: Mapped[list[Any] | None]
     role: Mapped[str] = mapped_column(String(16), default="content")
     reason: Mapped[str] = mapped_column(Text, default="")
     words: Mapped[list[Any]]

@@ -17,7 +17,7 @@ class Site(Base):
 
     `page_budget` (bytes) is the widest budget; `budgets` narrows it and caps images (`Policy.as_dict`). `screens`,
     `connections`, `lazy_attributes` and `audience` (shares of visitors) are None for the defaults. `views` are a
-    month's page views by page and device.
+    month's page views by page and device; `rules` what its images are treated by (`Rules.as_dict`).
     """
 
     __tablename__ = "site"
@@ -28,6 +28,7 @@ class Site(Base):
     screens: Mapped[list[Any] | None]
     connections: Mapped[list[Any] | None]
     lazy_attributes: Mapped[list[Any] | None]
+    rules: Mapped[dict[str, Any] | None]
     audience: Mapped[dict[str, Any] | None]
     views: Mapped[dict[str, Any] | None]
     created_at: Mapped[datetime] = mapped_column(When, default=now)

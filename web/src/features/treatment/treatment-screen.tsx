@@ -9,6 +9,7 @@ import { Choice } from "@/shared/ui/choice";
 import { useNotice } from "@/shared/ui/notices";
 import { useSite } from "@/shared/ui/site-context";
 import { useVocabulary, type Vocabulary } from "@/shared/ui/vocabulary";
+import { Rules } from "./rules";
 
 const KEPT = [
   ["none", "Nothing"],
@@ -52,20 +53,26 @@ export function TreatmentScreen() {
   const vocabulary = useVocabulary();
   const [look, setLook] = useState<Look>("role");
   const looks: [Look, string][] = [
-    ["role", "By role"],
+    ["role", "As the rules say"],
     ...vocabulary.fidelities.map((f): [Look, string] => [f.name, capital(f.name)]),
     ["fixed", "Fixed qualities"],
   ];
-  const [kept, setKept] = useState<Kept>("none");
+  // What nobody has touched is as the rules say.
+  const [kept, setKept] = useState<Kept>();
   const [options, setOptions] = useState<Options>({});
-  const [form, setForm] = useState<Form>("markup");
+  const [chosenForm, setForm] = useState<Form>();
   const start = useMutation({
     mutationFn: () =>
       told(
         api.POST("/api/v1/captures/{capture_id}/runs", {
           params: {
             path: { capture_id: site.capture.id },
-            query: { fidelity: look === "role" ? undefined : look, metadata: kept, form, ...options },
+            query: {
+              fidelity: look === "role" ? undefined : look,
+              metadata: kept,
+              form: chosenForm,
+              ...options,
+            },
           },
         }),
       ),
@@ -80,6 +87,7 @@ export function TreatmentScreen() {
   if (forecast.isPending) return <Loading screen what="the forecast" />;
   if (forecast.isError) return <Failed screen error={forecast.error} again={() => forecast.refetch()} />;
   const f = forecast.data;
+  const form = chosenForm ?? FORMS.find(([key]) => key === f.rules.form)?.[0] ?? "markup";
   // What is told of files below is planned for pages that are rewritten.
   const inMarkup = form === "markup";
   return (
@@ -115,7 +123,7 @@ export function TreatmentScreen() {
         <p className="mt-1 max-w-[90ch] text-ink-soft">{whatIsKept(look, f.rules, vocabulary)}</p>
         <div className="mt-4">
           <span className="mr-4 text-ink-soft">Metadata kept</span>
-          <Choice label="Metadata kept" value={kept} choices={KEPT} onChange={setKept} />
+          <Choice label="Metadata kept" value={kept ?? f.rules.metadata} choices={KEPT} onChange={setKept} />
         </div>
         <div className="mt-3">
           <span className="mr-4 text-ink-soft">How it leaves</span>
@@ -127,7 +135,7 @@ export function TreatmentScreen() {
             <label key={name} className="inline-flex items-center gap-2">
               <input
                 type="checkbox"
-                checked={options[name] ?? false}
+                checked={options[name] ?? f.rules[name]}
                 onChange={(e) => setOptions({ ...options, [name]: e.target.checked })}
               />
               {words}
@@ -135,6 +143,7 @@ export function TreatmentScreen() {
           ))}
         </div>
       </div>
+      <Rules forecast={f} />
       {inMarkup && (
         <section className="grid max-w-[1000px] gap-10 lg:grid-cols-2">
           <div>
@@ -186,7 +195,9 @@ type Look = Vocabulary["fidelities"][number]["name"] | "role" | "fixed";
 
 /** In words, what every file must keep. */
 function whatIsKept(look: Look, rules: Schemas["RulesOut"], { tiers, fidelities }: Vocabulary) {
-  if (look === "fixed") {
+  if (look === "role" && rules.cap)
+    return `The best look within ${bytes(rules.cap)} a file, found by a few encodes of each.`;
+  if (look === "fixed" || (look === "role" && rules.fixed)) {
     const qualities = tiers.map((t) => `${t.format} ${rules.qualities[t.name]}`).join(", ");
     return `One quality for all: ${qualities}. Quick, but busy pictures come out heavier and smooth ones softer than they need be.`;
   }

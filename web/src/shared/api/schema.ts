@@ -548,6 +548,77 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/captures/{capture_id}/forecast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Forecast
+         * @description What a treatment by the site's rules would touch.
+         */
+        get: operations["get_forecast"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/captures/{capture_id}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Runs
+         * @description Runs of the capture, the newest first.
+         */
+        get: operations["list_runs"];
+        put?: never;
+        /**
+         * Add Run
+         * @description Starts a treatment of the whole site or of chosen images; one that is going on already is returned instead.
+         *
+         *     The site's rules hold, but for what is asked here: with a fidelity every lossy file keeps that look unless a
+         *     narrower rule says otherwise; "fixed" searches nothing and takes one quality for all.
+         */
+        post: operations["add_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site_id}/rules.toml": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Rules
+         * @description What the site's images are treated by, as TOML.
+         */
+        get: operations["get_rules"];
+        /**
+         * Put Rules
+         * @description Takes rules over as a whole, or refuses them with line and reason; the answer is what held before.
+         */
+        put: operations["put_rules"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/captures/{capture_id}": {
         parameters: {
             query?: never;
@@ -742,53 +813,6 @@ export interface paths {
         get: operations["list_faults"];
         put?: never;
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/captures/{capture_id}/forecast": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Get Forecast
-         * @description What a treatment would touch.
-         */
-        get: operations["get_forecast"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/captures/{capture_id}/runs": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * List Runs
-         * @description Runs of the capture, the newest first.
-         */
-        get: operations["list_runs"];
-        put?: never;
-        /**
-         * Add Run
-         * @description Starts a treatment of the whole site or of chosen images; one that is going on already is returned instead.
-         *
-         *     With a fidelity every lossy file keeps that look; without one each keeps what its role asks for. "fixed" searches
-         *     nothing and takes one quality for all. The others are as in the rules of a treatment.
-         */
-        post: operations["add_run"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1978,7 +2002,7 @@ export interface components {
         };
         /**
          * Forecast
-         * @description What a treatment would touch, before it is started.
+         * @description What a treatment by the site's rules would touch, before it is started; `narrower` rules are for some images.
          */
         Forecast: {
             rules: components["schemas"]["RulesOut"];
@@ -1990,6 +2014,8 @@ export interface components {
             renditions: number;
             /** Left Alone */
             left_alone: components["schemas"]["LeftAlone"][];
+            /** Narrower */
+            narrower: components["schemas"]["RuleSaid"][];
         };
         /**
          * GroupOut
@@ -2900,6 +2926,18 @@ export interface components {
             spare: number;
         };
         /**
+         * RuleSaid
+         * @description A rule for some images in words: which ones, what it asks for, and of how many it decides anything.
+         */
+        RuleSaid: {
+            /** Said */
+            said: string;
+            /** Asks */
+            asks: string;
+            /** Images */
+            images: number;
+        };
+        /**
          * RulesOut
          * @description The rules of a treatment: fidelities by role, qualities where they are fixed, and what a file must save.
          *
@@ -2924,6 +2962,26 @@ export interface components {
             tier_share: number;
             /** Tier Bytes */
             tier_bytes: number;
+            /** Fixed */
+            fixed: boolean;
+            /** Cap */
+            cap: number;
+            /**
+             * Metadata
+             * @enum {string}
+             */
+            metadata: "none" | "copyright" | "keep";
+            form: components["schemas"]["HandoverForm"];
+            /** Keep P3 */
+            keep_p3: boolean;
+            /** Sharpen */
+            sharpen: boolean;
+            /** Svg Scripts */
+            svg_scripts: boolean;
+            /** Background Widths */
+            background_widths: boolean;
+            /** Demand Check */
+            demand_check: boolean;
         };
         /**
          * Run
@@ -4578,6 +4636,173 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
+    get_forecast: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Forecast"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    list_runs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"][];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    add_run: {
+        parameters: {
+            query?: {
+                fidelity?: ("exacting" | "faithful" | "everyday" | "lean") | "fixed" | null;
+                metadata?: ("none" | "copyright" | "keep") | null;
+                keep_p3?: boolean | null;
+                sharpen?: boolean | null;
+                svg_scripts?: boolean | null;
+                background_widths?: boolean | null;
+                demand_check?: boolean | null;
+                form?: components["schemas"]["HandoverForm"] | null;
+            };
+            header?: never;
+            path: {
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Selection"] | null;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    get_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TomlText"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    put_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TomlText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TomlText"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
     get_capture: {
         parameters: {
             query?: never;
@@ -4869,109 +5094,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FaultOut"][];
-                };
-            };
-            400: components["responses"]["Problem400"];
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            409: components["responses"]["Problem409"];
-            413: components["responses"]["Problem413"];
-            422: components["responses"]["Problem422"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    get_forecast: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                capture_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Forecast"];
-                };
-            };
-            400: components["responses"]["Problem400"];
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            409: components["responses"]["Problem409"];
-            413: components["responses"]["Problem413"];
-            422: components["responses"]["Problem422"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    list_runs: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                capture_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Run"][];
-                };
-            };
-            400: components["responses"]["Problem400"];
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            409: components["responses"]["Problem409"];
-            413: components["responses"]["Problem413"];
-            422: components["responses"]["Problem422"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    add_run: {
-        parameters: {
-            query?: {
-                fidelity?: ("exacting" | "faithful" | "everyday" | "lean") | "fixed" | null;
-                metadata?: "none" | "copyright" | "keep";
-                keep_p3?: boolean;
-                sharpen?: boolean;
-                svg_scripts?: boolean;
-                background_widths?: boolean;
-                demand_check?: boolean;
-                form?: components["schemas"]["HandoverForm"];
-            };
-            header?: never;
-            path: {
-                capture_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: {
-            content: {
-                "application/json": components["schemas"]["Selection"] | null;
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Run"];
                 };
             };
             400: components["responses"]["Problem400"];

@@ -1,4 +1,4 @@
-"""What pages load before and after a run, bytes at opening in checks, and who visits a site"""
+"""What pages load before and after a run, bytes at opening in checks, who visits a site, and its rules"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -43,6 +43,9 @@ def upgrade() -> None:
     op.create_index(op.f("ix_page_load_page_id"), "page_load", ["page_id"])
     op.add_column("checked_load", sa.Column("weights", mysql.JSON(), nullable=True))
     op.add_column("handover_check", sa.Column("taken_back", mysql.JSON(), nullable=True))
+    op.add_column("site", sa.Column("rules", mysql.JSON(), nullable=True))
+    op.add_column("task", sa.Column("rules", mysql.JSON(), nullable=True))
+    op.add_column("task", sa.Column("decided", mysql.JSON(), nullable=True))
     op.add_column("site", sa.Column("audience", mysql.JSON(), nullable=True))
     op.add_column("site", sa.Column("views", mysql.JSON(), nullable=True))
 
@@ -50,6 +53,9 @@ def upgrade() -> None:
 def downgrade() -> None:
     op.drop_column("site", "views")
     op.drop_column("site", "audience")
+    op.drop_column("site", "rules")
+    op.drop_column("task", "rules")
+    op.drop_column("task", "decided")
     op.drop_column("handover_check", "taken_back")
     op.drop_column("checked_load", "weights")
     op.drop_table("page_load")

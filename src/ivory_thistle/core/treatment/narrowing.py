@@ -1,0 +1,163 @@
+"""Rules for some of a site's images: which ones, what they ask for, and which rule decides where several fit."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import asdict, dataclass, field
+from typing import Any, Literal
+
+from ivory_thistle.core.formats.table import FORMATS
+from ivory_thistle.core.formats.tiers import TIERS
+from ivory_thistle.core.treatment.roles import ROLES, matches
+from ivory_thistle.core.words import kb
+
+Fidelity = Literal["exacting", "faithful", "everyday", "lean"]
+FIDELITIES: Mapping[Fidelity, int] = {"exacting": 85, "faithful": 75, "everyday": 65, "lean": 50}
+"""SSIMULACRA 2 scores: 90 is as good as the original to the eye, 70 high, 50 medium."""
+
+_LOOKS = ("fidelity", "cap", "quality")
+"""Settings that say how a file looks: the most specific of them replaces the others."""
+_PLAIN = {
+    "formats": "formats", "max_width": "max_width", "widths": "widths", "metadata": "metadata", "keep_p3": "keep_p3",
+    "sharpen": "sharpen", "svg": "svg", "svg_scripts": "svg_scripts", "animations": "animations",
+    "leave_below": "leave_below_bytes", "format_share": "tier_share", "format_bytes": "tier_bytes",
+}  # fmt: skip
+"""Settings that are fields of `Rules` as they stand, by their names."""
+_METADATA_WORDS = {"none": "no metadata", "copyright": "copyright kept", "keep": "metadata kept"}
+_KIND_WORDS = {
+    "photograph": "photographs", "graphic": "graphics", "lettering": "lettering", "line art": "line art",
+    "animation": "animations", "vector": "vector drawings",
+}  # fmt: skip
+_SWITCHES = {
+    "keep_p3": ("Display P3 kept", "Display P3 converted"),
+    "sharpen": ("sharpened a little", "not sharpened"),
+    "svg": ("drawings made smaller", "drawings as they are"),
+    "svg_scripts": ("scripts taken out of drawings", "scripts left in drawings"),
+    "animations": ("animations converted", "animations as they are"),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """What is asked for some images. Empty conditions hold for all; `path` and `page` may be patterns with `*`.
+
+    `settings` are by name as in the TOML (`rules_toml`), sizes in bytes; with "leave", the images stay as they are.
+    """
+
+    role: str = ""
+    kind: str = ""
+    format: str = ""
+    path: str = ""
+    page: str = ""
+    settings: Mapping[str, Any] = field(default_factory=dict)
+
+    def fits(self, paths: Collection[str], pages: Collection[str], role: str, kind: str, format_: str) -> bool:
+        """Whether it holds for an image with these paths, on these pages."""
+        return (
+            self.role in ("", role)
+            and self.kind in ("", kind)
+            and self.format in ("", format_)
+            and (not self.path or any(matches(self.path, path) for path in paths))
+            and (not self.page or any(matches(self.page, page) for page in pages))
+        )
+
+    @property
+    def weight(self) -> tuple[bool, int, bool, int]:
+        """The more specific, the larger: one path, then longer patterns, then pages, then the number of conditions."""
+        exact = bool(self.path) and "*" not in self.path and "?" not in self.path
+        others = sum(map(bool, (self.role, self.kind, self.format)))
+        return exact, len(self.path), bool(self.page), others
+
+    @property
+    def said(self) -> str:
+        """Which images it is for, in words."""
+        what = f"{self.role} {_KIND_WORDS.get(self.kind, 'images')}".strip()
+        label = FORMATS[self.format].label if self.format in FORMATS else self.format
+        parts = [f"{label} {what}" if self.format else what]
+        parts += [f"at {self.path}"] if self.path else []
+        parts += [f"on {self.page}"] if self.page else []
+        return " ".join(parts)
+
+    @property
+    def asks(self) -> str:
+        """What it asks for, in words."""
+        return ", ".join(setting_words(name, value) for name, value in self.settings.items())
+
+    @property
+    def opening(self) -> str:
+        """How the sentences begin that tell what it decided."""
+        return f"By the rule for {self.said}: "
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values, for JSON."""
+        return asdict(self)
+
+
+def setting_words(name: str, value: Any) -> str:
+    """One setting in words."""
+    if name == "leave":
+        return "left as they are" if value else "treated"
+    if name == "fidelity":
+        return f"fidelity {value}"
+    if name == "cap":
+        return f"at most {kb(value)} a file"
+    if name == "quality":
+        return " and ".join(f"{FORMATS[TIERS[tier].format].label} at quality {q}" for tier, q in value.items())
+    if name == "formats":
+        labels = [FORMATS[TIERS[tier].format].label for tier in value]
+        return " and ".join(labels) + " with a fallback" if labels else "a fallback alone"
+    if name == "max_width":
+        return f"no wider than {value:,} px"
+    if name == "widths":
+        return f"{', '.join(f'{w:,}' for w in value)} px wide where nothing was measured"
+    if name == "metadata":
+        return _METADATA_WORDS[value]
+    if name == "leave_below":
+        return f"left alone under {kb(value)}"
+    if name == "format_share":
+        return f"a format must save {100 * value:.0f} %"
+    if name == "format_bytes":
+        return f"a format must save {kb(value)} a file"
+    return _SWITCHES[name][0 if value else 1]
+
+
+def fields_of(settings: Mapping[str, Any]) -> dict[str, Any]:
+    """The fields of `Rules` that settings come to; "leave" is none of them."""
+    found = {_PLAIN[name]: value for name, value in settings.items() if name in _PLAIN}
+    for name in ("formats", "widths"):
+        if name in found:
+            found[name] = tuple(found[name])
+    if "fidelity" in settings:
+        score = FIDELITIES.get(settings["fidelity"], settings["fidelity"])
+        found |= {"fidelity": dict.fromkeys(ROLES, score), "lettering": score, "cap": 0, "fixed": False}
+    if "cap" in settings:
+        found |= {"cap": settings["cap"], "fixed": False}
+    if "quality" in settings:
+        found |= {"qualities": dict(settings["quality"]), "fixed": True, "cap": 0}
+    return found
+
+
+def decided(rules: Iterable[Rule]) -> tuple[dict[str, Any], dict[str, Rule]]:
+    """The settings of rules that all fit, and which rule each is from: the most specific, and of equals the last."""
+    settings: dict[str, Any] = {}
+    by: dict[str, Rule] = {}
+    # The sort is stable: of equally specific rules, the later ones come later.
+    for rule in sorted(rules, key=lambda r: r.weight):
+        if not rule.settings.keys().isdisjoint(_LOOKS):
+            for name in _LOOKS:
+                settings.pop(name, None)
+                by.pop(name, None)
+        settings |= rule.settings
+        by |= dict.fromkeys(rule.settings, rule)
+    return settings, by
+
+
+def reasons(by: Mapping[str, Rule]) -> tuple[str, ...]:
+    """For each rule that decided anything, a sentence."""
+    groups: dict[int, tuple[Rule, dict[str, Any]]] = {}
+    for name, rule in by.items():
+        groups.setdefault(id(rule), (rule, {}))[1][name] = rule.settings[name]
+    said: Sequence[tuple[Rule, dict[str, Any]]] = list(groups.values())
+    return tuple(
+        f"{rule.opening}{', '.join(setting_words(n, v) for n, v in settings.items())}." for rule, settings in said
+    )

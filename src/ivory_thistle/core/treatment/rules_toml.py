@@ -1,0 +1,276 @@
+"""Rules as TOML, as people write and keep them (docs/rules.md), and what is wrong with a text in one line.
+
+[all]                    # every image, unless a rule says otherwise
+fidelity = "faithful"    # or a score from 1 to 100; without any, by role
+metadata = "copyright"
+
+[[rule]]                 # of several that fit, the most specific decides
+role = "content"
+kind = "photograph"
+formats = ["avif"]
+cap = "150kB"
+
+[[rule]]
+path = "press/*"
+leave = true
+"""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from collections.abc import Callable, Mapping
+from dataclasses import replace
+from typing import Any, get_args
+
+import tomli_w
+
+from ivory_thistle.core.errors import UnusableInput
+from ivory_thistle.core.formats.table import FORMATS
+from ivory_thistle.core.formats.tiers import TIERS, modern_tiers
+from ivory_thistle.core.images.kind import Kind
+from ivory_thistle.core.images.metadata import MetadataPolicy
+from ivory_thistle.core.treatment.form import HandoverForm
+from ivory_thistle.core.treatment.narrowing import FIDELITIES, Rule, fields_of
+from ivory_thistle.core.treatment.roles import ROLES
+from ivory_thistle.core.treatment.rules import BY_ROLE, Rules
+from ivory_thistle.core.words import bytes_of
+
+MOST_BYTES = 200_000
+_MOST_RULES = 1_000
+_SITE = ("form", "background_widths", "demand_check")
+
+
+class _WrongError(Exception):
+    """What is wrong with one entry."""
+
+
+def read_rules(text: str) -> Rules:
+    """The rules of a TOML text. Raises UnusableInput with line and reason; nothing is taken over by half."""
+    if len(text) > MOST_BYTES:
+        raise UnusableInput(f"Rules may have {MOST_BYTES // 1000} kB.")
+    try:
+        values = tomllib.loads(text)
+    except (tomllib.TOMLDecodeError, RecursionError) as error:
+        raise UnusableInput(f"This is no TOML: {error}.") from error
+    lines = _Lines(text)
+    for name in values:
+        if name not in ("all", "site", "rule"):
+            raise UnusableInput(lines.says("", 0, name, f"there is no {name!r}; there are all, site and rule"))
+    base = Rules()
+    for name in ("all", "site"):
+        if not isinstance(values.get(name, {}), Mapping):
+            raise UnusableInput(lines.says("", 0, name, "it must be a table"))
+    site = {
+        name: _taken(lines, "site", 0, name, value, _SITE_ENTRIES) for name, value in values.get("site", {}).items()
+    }
+    settings = _settings(lines, "all", 0, values.get("all", {}), _SETTINGS)
+    tables = values.get("rule", [])
+    if not isinstance(tables, list) or len(tables) > _MOST_RULES or not all(isinstance(t, Mapping) for t in tables):
+        raise UnusableInput(f"Rules are tables under [[rule]], {_MOST_RULES:,} at most.")
+    narrower = tuple(_rule(lines, n, table) for n, table in enumerate(tables))
+    by_role = settings.pop("fidelity") if isinstance(settings.get("fidelity"), dict) else {}
+    rules = replace(base, **fields_of(settings), **site, narrower=narrower)
+    return replace(rules, fidelity={**BY_ROLE, **by_role}) if by_role else rules
+
+
+def write_rules(rules: Rules) -> str:
+    """The rules as TOML: what is not as by default."""
+    plain = Rules()
+    every: dict[str, Any] = {}
+    if rules.fixed:
+        every["quality"] = {tier: rules.quality_for(tier) for tier in TIERS}
+    elif rules.cap:
+        every["cap"] = rules.cap
+    elif len(set(rules.fidelity.values())) == 1 and rules.lettering == next(iter(rules.fidelity.values())):
+        every["fidelity"] = _named(rules.lettering)
+    elif rules.fidelity != plain.fidelity:
+        every["fidelity"] = {role: _named(score) for role, score in rules.fidelity.items()}
+    for name in _SETTINGS:
+        fields = list(fields_of({name: ()})) if name not in ("fidelity", "cap", "quality", "leave") else []
+        for field in fields:
+            value = getattr(rules, field)
+            if value != getattr(plain, field):
+                every[name] = list(value) if isinstance(value, tuple) else value
+    site = {name: getattr(rules, name) for name in _SITE if getattr(rules, name) != getattr(plain, name)}
+    tables = [
+        {
+            **{name: getattr(rule, name) for name in _CONDITIONS if getattr(rule, name)},
+            **{name: list(v) if isinstance(v, tuple) else v for name, v in rule.settings.items()},
+        }
+        for rule in rules.narrower
+    ]  # fmt: skip
+    return tomli_w.dumps({name: part for name, part in (("site", site), ("all", every), ("rule", tables)) if part})
+
+
+def _named(score: int) -> str | int:
+    return next((name for name, value in FIDELITIES.items() if value == score), score)
+
+
+def _rule(lines: _Lines, number: int, table: Mapping[str, Any]) -> Rule:
+    given = dict(table)
+    folder = given.pop("folder", None)
+    if folder is not None:
+        if not isinstance(folder, str) or not folder.strip("/") or "path" in given:
+            raise UnusableInput(lines.says("rule", number, "folder", "it is a folder's path, in place of path"))
+        given["path"] = f"{folder.strip('/')}/*"
+    conditions = {
+        name: _taken(lines, "rule", number, name, given.pop(name), _CONDITIONS) for name in _CONDITIONS if name in given
+    }
+    if not conditions:
+        raise UnusableInput(lines.says("rule", number, "", f"it needs one of {', '.join(_CONDITIONS)} and folder"))
+    settings = _settings(lines, "rule", number, given, {**_SETTINGS, "leave": _switch})
+    if not settings:
+        raise UnusableInput(lines.says("rule", number, "", "it asks for nothing"))
+    if isinstance(settings.get("fidelity"), dict):
+        raise UnusableInput(lines.says("rule", number, "fidelity", "fidelities by role go into [all]"))
+    return Rule(**conditions, settings=settings)
+
+
+def _settings(
+    lines: _Lines, table: str, number: int, given: Mapping[str, Any], known: Mapping[str, Callable[[Any], Any]]
+) -> dict[str, Any]:
+    found = {name: _taken(lines, table, number, name, value, known) for name, value in given.items()}
+    looks = [name for name in ("fidelity", "cap", "quality") if name in found]
+    if len(looks) > 1:
+        raise UnusableInput(lines.says(table, number, looks[1], f"give one of {', '.join(looks)}"))
+    return found
+
+
+def _taken(
+    lines: _Lines, table: str, number: int, name: str, value: Any, known: Mapping[str, Callable[[Any], Any]]
+) -> Any:
+    if name not in known:
+        raise UnusableInput(lines.says(table, number, name, f"there is no {name!r}; there are {', '.join(known)}"))
+    try:
+        return known[name](value)
+    except _WrongError as error:
+        raise UnusableInput(lines.says(table, number, name, str(error))) from error
+
+
+class _Lines:
+    """Where entries stand in the text: TOML's own readers tell no lines of what they have read."""
+
+    def __init__(self, text: str) -> None:
+        self._at: dict[tuple[str, int, str], int] = {}
+        table, number, counts = "", 0, {"rule": -1}
+        for line, content in enumerate(text.splitlines(), 1):
+            head = re.match(r"\s*\[+\s*([\w-]+)", content)
+            entry = re.match(r"\s*[\"']?([\w-]+)[\"']?\s*[=.]", content)
+            if head:
+                table = head.group(1)
+                if table in counts:
+                    counts[table] += 1
+                number = counts.get(table, 0)
+                self._at.setdefault((table, number, ""), line)
+            elif entry:
+                self._at.setdefault((table, number, entry.group(1)), line)
+
+    def says(self, table: str, number: int, name: str, wrong: str) -> str:
+        """What is wrong with an entry of a table, in one line."""
+        line = self._at.get((table, number, name)) or self._at.get((name, 0, "")) or self._at.get((table, number, ""))
+        where = f"Line {line}, " if line else ""
+        which = f"rule {number + 1}" if table == "rule" else table
+        return f"{where}{'.'.join(part for part in (which, name) if part)}: {wrong}."
+
+
+def _one_of(*words: str) -> Callable[[Any], str]:
+    def take(value: Any) -> str:
+        if value not in words or not isinstance(value, str):
+            raise _WrongError(f"{value!r} is none of {', '.join(words)}")
+        return value
+
+    return take
+
+
+def _whole(least: int, most: int) -> Callable[[Any], int]:
+    def take(value: Any) -> int:
+        if not isinstance(value, int) or isinstance(value, bool) or not least <= value <= most:
+            raise _WrongError(f"{value!r} is no whole number from {least:,} to {most:,}")
+        return value
+
+    return take
+
+
+def _size(value: Any) -> int:
+    if isinstance(value, int) and not isinstance(value, bool) and 0 < value < 10**12:
+        return value
+    size = bytes_of(value) if isinstance(value, str) else None
+    if size is None:
+        raise _WrongError(f'{value!r} is no size; write 150_000, "150kB" or "1.5MB"')
+    return size
+
+
+def _share(value: Any) -> float:
+    if isinstance(value, bool) or not isinstance(value, (int, float)) or not 0 <= value < 1:
+        raise _WrongError(f"{value!r} is no share from 0 to 1")
+    return float(value)
+
+
+def _switch(value: Any) -> bool:
+    if not isinstance(value, bool):
+        raise _WrongError(f"{value!r} is neither true nor false")
+    return value
+
+
+def _fidelity(value: Any) -> Any:
+    if isinstance(value, Mapping):
+        unknown = next((role for role in value if role not in ROLES), None)
+        if unknown is not None:
+            raise _WrongError(f"there is no role {unknown!r}; there are {', '.join(ROLES)}")
+        one = {role: _fidelity(score) for role, score in value.items() if not isinstance(score, Mapping)}
+        return {role: FIDELITIES.get(score, score) for role, score in one.items()}
+    if isinstance(value, str) and value in FIDELITIES:
+        return value
+    if isinstance(value, int) and not isinstance(value, bool) and 1 <= value <= 100:
+        return value
+    raise _WrongError(f"{value!r} is no score from 1 to 100 and none of {', '.join(FIDELITIES)}")
+
+
+def _quality(value: Any) -> dict[str, int]:
+    if not isinstance(value, Mapping) or not value:
+        raise _WrongError(f"{value!r} is no table like {{webp = 80, avif = 56}}")
+    unknown = next((tier for tier in value if tier not in TIERS), None)
+    if unknown is not None:
+        raise _WrongError(f"there is no {unknown!r}; there are {', '.join(TIERS)}")
+    take = _whole(1, 100)
+    return {tier: take(quality) for tier, quality in value.items()}
+
+
+def _formats(value: Any) -> list[str]:
+    known = modern_tiers()
+    if not isinstance(value, list) or any(not isinstance(v, str) or v not in known for v in value):
+        raise _WrongError(f"{value!r} is no list of {', '.join(known)}; the fallback is always made")
+    return [tier for tier in known if tier in value]
+
+
+def _widths(value: Any) -> list[int]:
+    if not isinstance(value, list) or not 0 < len(value) <= 20:
+        raise _WrongError(f"{value!r} is no list of widths in pixels")
+    take = _whole(1, 20_000)
+    return sorted({take(width) for width in value})
+
+
+def _pattern(value: Any) -> str:
+    if not isinstance(value, str) or not value.strip() or len(value) > 2_000:
+        raise _WrongError(f"{value!r} is no path and no pattern of paths")
+    return value
+
+
+def _form(value: Any) -> HandoverForm:
+    return HandoverForm(_one_of(*HandoverForm)(value))
+
+
+_CONDITIONS: Mapping[str, Callable[[Any], Any]] = {
+    "role": _one_of(*ROLES), "kind": _one_of(*get_args(Kind)), "format": _one_of(*FORMATS), "path": _pattern,
+    "page": _pattern,
+}  # fmt: skip
+_SETTINGS: Mapping[str, Callable[[Any], Any]] = {
+    "fidelity": _fidelity, "cap": _size, "quality": _quality, "formats": _formats, "max_width": _whole(1, 20_000),
+    "widths": _widths, "metadata": _one_of(*get_args(MetadataPolicy)), "keep_p3": _switch, "sharpen": _switch,
+    "svg": _switch, "svg_scripts": _switch, "animations": _switch, "leave_below": _size, "format_share": _share,
+    "format_bytes": _size,
+}  # fmt: skip
+_SITE_ENTRIES: Mapping[str, Callable[[Any], Any]] = {
+    "form": _form, "background_widths": _switch, "demand_check": _switch,
+}  # fmt: skip

@@ -140,8 +140,12 @@ def test_what_is_wrong_is_told_in_one_line(text: str, says: str) -> None:
 
 
 def test_toml_goes_round() -> None:
-    """What is written reads as it was; rules by default are an empty text."""
+    """What is written reads as it was, an entry a line; rules by default are an empty text."""
     assert write_rules(Rules()) == ""
+    assert write_rules(read_rules(TEXT)).startswith(
+        '[site]\nbackground_widths = true\n\n[all]\nmax_width = 1600\nmetadata = "copyright"\n\n'
+        '[[rule]]\nrole = "hero"\nfidelity = 80\n\n[[rule]]\npath = "press/*"\ncap = 150000\nformats = ["webp"]\n'
+    )
     for rules in (
         read_rules(TEXT),
         Rules(fidelity={**BY_ROLE, "hero": 90}),

@@ -100,7 +100,27 @@ def write_rules(rules: Rules) -> str:
         }
         for rule in rules.narrower
     ]  # fmt: skip
-    return tomli_w.dumps({name: part for name, part in (("site", site), ("all", every), ("rule", tables)) if part})
+    parts = [*([("[site]", site)] if site else []), *([("[all]", every)] if every else [])]
+    parts += [("[[rule]]", table) for table in tables]
+    return "\n".join(_table(head, entries) for head, entries in parts)
+
+
+def _table(head: str, entries: Mapping[str, Any]) -> str:
+    """A table with an entry a line: what people edit, and what is told by its line."""
+    return "\n".join([head, *(_entry(name, value) for name, value in entries.items())]) + "\n"
+
+
+def _entry(name: str, value: Any) -> str:
+    plain = tomli_w.dumps({name: 0}).strip().removesuffix("0")
+    return f"{plain}{_value(value)}"
+
+
+def _value(value: Any) -> str:
+    if isinstance(value, Mapping):
+        return f"{{ {', '.join(_entry(name, one) for name, one in value.items())} }}"
+    if isinstance(value, list):
+        return f"[{', '.join(map(_value, value))}]"
+    return tomli_w.dumps({"x": value}).strip().removeprefix("x = ")
 
 
 def _named(score: int) -> str | int:

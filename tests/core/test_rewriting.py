@@ -379,6 +379,13 @@ def test_shapes_and_masks_stay() -> None:
     assert declared(css) == css
 
 
+def test_pictures_alone_get_one_width() -> None:
+    """No page says where they are shown: each becomes one picture, no wider than the rules say."""
+    facts = {p: ImageFacts("jpeg", width, 1000, 900_000, p) for p, width in (("a/x.jpg", 4000), ("a/y.jpg", 1200))}
+    site = read_site([SiteFile(p, p, 900_000, f) for p, f in facts.items()], lambda path: b"")
+    assert [[s.width for s in p.steps] for p in plan_treatment(site, Rules())] == [[1920], [1200]]
+
+
 def test_names_never_clash() -> None:
     """Where the site has a file of that name already, part of the hash is added."""
     files = {"x/a.jpg": 1, "x/A-500.avif": 1}

@@ -24,8 +24,11 @@ from ivory_thistle.api.services import ServicesDep, SessionDep
 from ivory_thistle.api.stopping import add_stop_and_continue
 from ivory_thistle.core.formats.table import FORMATS, UNKNOWN, sniff_format
 from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.images.kind import Look
+from ivory_thistle.core.references.site import Image
 from ivory_thistle.store import tables as t
-from ivory_thistle.workflows.settings import site_policy
+from ivory_thistle.workflows.settings import site_policy, site_rules
+from ivory_thistle.workflows.storing import role_of
 
 router = APIRouter(prefix="/captures/{capture_id}", tags=["captures"])
 Limit = Annotated[int, Query(ge=1, le=500)]
@@ -121,10 +124,10 @@ def get_image(capture_id: int, image_id: int, session: SessionDep) -> schemas.Im
         .join(t.Page, t.Page.id == t.Placement.page_id)
         .where(t.Placement.image_id == image_id)
         .order_by(t.Page.path, t.Placement.id)
-    )
+    ).all()
     paths = session.scalars(
         select(t.CaptureFile.path).where(t.CaptureFile.image_id == image_id).order_by(t.CaptureFile.path)
-    )
+    ).all()
     run = newest_run(session, capture_id)
     task = session.scalar(select(t.Task).where(t.Task.run_id == run.id, t.Task.image_id == image_id)) if run else None
     made = (
@@ -146,7 +149,15 @@ def get_image(capture_id: int, image_id: int, session: SessionDep) -> schemas.Im
         placements=placements_out(placements),
         renditions=[schemas.RenditionOut.model_validate(r) for r in made],
         words=[w for w in ([task.reason] if task and task.reason else []) + (task.words if task else []) if w],
+        decided=list(_decided(site, image, list(paths), [page for _, page in placements])),
     )  # fmt: skip
+
+
+def _decided(site: t.Site, image: t.Image, paths: list[str], pages: list[str]) -> tuple[str, ...]:
+    """Which of the site's rules decide what of an image, in words."""
+    look = Look(**image.look) if image.look else None
+    whole = Image(ImageFacts(**image.facts), tuple(paths), tuple(dict.fromkeys(pages)), look=look)
+    return site_rules(site).for_image(whole, role_of(image.role)).words
 
 
 def picture(data: bytes) -> Response:

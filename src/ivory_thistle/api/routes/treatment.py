@@ -18,13 +18,14 @@ from ivory_thistle.api.routes.captures import capture_of
 from ivory_thistle.api.routes.sites import site_of
 from ivory_thistle.api.selections import selected
 from ivory_thistle.api.services import Services, ServicesDep, SessionDep
+from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.images.metadata import MetadataPolicy
 from ivory_thistle.core.treatment.form import HandoverForm
 from ivory_thistle.core.treatment.ladder import Plan
-from ivory_thistle.core.treatment.narrowing import Fidelity, Rule, fields_of
+from ivory_thistle.core.treatment.narrowing import Fidelity, Rule, fields_of, overruled
 from ivory_thistle.core.treatment.rules import Rules
-from ivory_thistle.core.treatment.rules_toml import read_rules, write_rules
+from ivory_thistle.core.treatment.rules_toml import MOST_RULES, read_rules, write_rules
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.at_hand import stored_at_hand
 from ivory_thistle.workflows.planning import plan
@@ -50,6 +51,22 @@ def put_rules(site_id: int, wanted: schemas.TomlText, session: SessionDep) -> sc
     return schemas.TomlText(toml=before)
 
 
+@of_capture.post("/overrides")
+def overrule(capture_id: int, body: schemas.Override, session: SessionDep) -> schemas.Overruled:
+    """Decides for chosen images against the rules, by their paths: that outlives captures, and is one of the rules."""
+    _, site = capture_of(session, capture_id)
+    rules = site_rules(site)
+    paths = session.scalars(selected(capture_id, body.selection).with_only_columns(t.Image.path)).all()
+    settings = body.settings.model_dump(exclude_none=True) if body.settings else None
+    if settings is not None and (not settings or {"fidelity", "cap"} <= settings.keys()):
+        raise UnusableInput("Say what these images get: leave, max_width, and one of fidelity and cap.")
+    narrower = overruled(rules.narrower, paths, settings)
+    if len(narrower) > MOST_RULES:
+        raise UnusableInput(f"A site may have {MOST_RULES:,} rules; name so many by a pattern or a role instead.")
+    site.rules = replace(rules, narrower=narrower).as_dict()
+    return schemas.Overruled(changed=len(paths), toml=write_rules(rules))
+
+
 @of_capture.get("/forecast")
 def get_forecast(capture_id: int, session: SessionDep, services: ServicesDep) -> schemas.Forecast:
     """What a treatment by the site's rules would touch."""
@@ -73,7 +90,8 @@ def _forecast(capture_id: int, rules: Rules, session: Session, services: Service
         renditions=sum((1 if p.image.facts.is_vector else 1 + len(p.rules.formats)) * len(p.steps) for p in plans),
         left_alone=[schemas.LeftAlone(reason=r, count=n) for r, n in reasons.most_common()],
         narrower=[
-            schemas.RuleSaid(said=rule.said, asks=rule.asks, images=_decided_by(rule, plans)) for rule in rules.narrower
+            schemas.RuleSaid(said=rule.said, asks=rule.asks, images=_decided_by(rule, plans), override=rule.is_override)
+            for rule in rules.narrower
         ],
     )
 

@@ -147,7 +147,10 @@ class RenditionOut(Out):
 
 
 class ImageDetail(ImageRow):
-    """An image with its facts, addresses, placements and what the newest run made of it."""
+    """An image with its facts, addresses, placements and what the newest run made of it.
+
+    `decided` says which of the site's rules decide what of it, as they are now.
+    """
 
     frames: int
     has_alpha: bool
@@ -173,3 +176,4 @@ class ImageDetail(ImageRow):
     placements: list[PlacementOut]
     renditions: list[RenditionOut]
     words: list[str]
+    decided: list[str]

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
-from pydantic import Field
+from pydantic import BaseModel, Field
 
 from ivory_thistle.api.schemas.base import BudgetState, Job, Moment, Out, TierFigures
+from ivory_thistle.api.schemas.library import Selection
 from ivory_thistle.api.schemas.pages import FaultOut, Segment
 from ivory_thistle.core.images.metadata import MetadataPolicy
 from ivory_thistle.core.treatment.form import HandoverForm
+from ivory_thistle.core.treatment.narrowing import Fidelity
 
 
 class LeftAlone(Out):
@@ -44,11 +46,38 @@ class RulesOut(Out):
 
 
 class RuleSaid(Out):
-    """A rule for some images in words: which ones, what it asks for, and of how many it decides anything."""
+    """A rule for some images in words: which ones, what it asks for, and of how many it decides anything.
+
+    `override`: it is a decision for one image.
+    """
 
     said: str
     asks: str
     images: int
+    override: bool
+
+
+class OverrideSettings(BaseModel):
+    """What single images get, against the rules; what is missing stays as it was for them."""
+
+    leave: bool | None = None
+    fidelity: Fidelity | Annotated[int, Field(ge=1, le=100)] | None = None
+    cap: Annotated[int, Field(ge=1, le=10**9)] | None = None
+    max_width: Annotated[int, Field(ge=1, le=20_000)] | None = None
+
+
+class Override(BaseModel):
+    """Which images are overruled, and in what; null takes back what was said of them."""
+
+    selection: Selection
+    settings: OverrideSettings | None
+
+
+class Overruled(Out):
+    """So many images were overruled; `toml` are the rules before, for taking that back."""
+
+    changed: int
+    toml: str
 
 
 class Forecast(Out):

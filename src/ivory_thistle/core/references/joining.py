@@ -15,7 +15,7 @@ from ivory_thistle.core.limits import Within, unlimited
 from ivory_thistle.core.references.addresses import FileIndex, Resolved, base_of, page_address
 from ivory_thistle.core.references.css import CssReading, read_css
 from ivory_thistle.core.references.page import LAZY_ATTRIBUTES, PageReading, Reference, read_page, use_in_css
-from ivory_thistle.core.references.site import Image, Page, Placement, SiteFile, SiteReading, is_page
+from ivory_thistle.core.references.site import FOLDER, Image, Page, Placement, SiteFile, SiteReading, is_page
 from ivory_thistle.core.references.source import Source, read_css_source, read_html_source
 from ivory_thistle.core.references.templates import MOST_TEMPLATE_BYTES, is_template, named_in_template
 
@@ -267,7 +267,7 @@ def _folders(files: Mapping[str, SiteFile]) -> list[Page]:
             path=folder, title="", encoding="", bytes=0, files=tuple(f.path for f in inside),
             image_bytes=sum(f.bytes for f in inside), broken=(), remote=(),
             placements=tuple(
-                Placement(folder, f.path, f.path, "folder", "", f.path, 0, 0, 0, use="single") for f in inside
+                Placement(folder, f.path, f.path, FOLDER, "", f.path, 0, 0, 0, use="single") for f in inside
             ),
         )
         for folder, inside in members.items()

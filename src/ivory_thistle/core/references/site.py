@@ -13,6 +13,8 @@ from ivory_thistle.core.images.kind import Look
 from ivory_thistle.core.references.addresses import FileIndex
 from ivory_thistle.core.references.page import Use
 
+FOLDER = "folder"
+"""The element of pictures that lie in a folder without pages."""
 _PAGE = re.compile(r"\.(?:html?|xhtml)$", re.IGNORECASE)
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 
 from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.references.families import one_picture
-from ivory_thistle.core.references.site import Image, Placement, SiteReading
+from ivory_thistle.core.references.site import FOLDER, Image, Placement, SiteReading
 from ivory_thistle.core.selection.screen import USEFUL_DENSITY
 from ivory_thistle.core.treatment.rendition import CARD
 from ivory_thistle.core.treatment.roles import Role, Slot
@@ -233,6 +233,9 @@ def _guessed(placement: Placement, natural: int, rules: Rules) -> list[Step]:
     """Without a measured slot: by the width attribute, else the rules' widths."""
     if placement.use == "background":
         return [Step(natural)]
+    if placement.element == FOLDER:
+        # Pictures alone: nobody says where they will be shown, and one file is what is asked for.
+        return [Step(min(natural, rules.max_width))]
     if placement.use != "single":
         return []
     declared = placement.declared_width

@@ -62,6 +62,12 @@ class Rule:
         )
 
     @property
+    def is_override(self) -> bool:
+        """Whether it is a decision for one image by its path."""
+        single = bool(self.path) and "*" not in self.path and "?" not in self.path
+        return single and not any((self.role, self.kind, self.format, self.page))
+
+    @property
     def weight(self) -> tuple[bool, int, bool, int]:
         """The more specific, the larger: one path, then longer patterns, then pages, then the number of conditions."""
         exact = bool(self.path) and "*" not in self.path and "?" not in self.path
@@ -150,6 +156,24 @@ def decided(rules: Iterable[Rule]) -> tuple[dict[str, Any], dict[str, Rule]]:
         settings |= rule.settings
         by |= dict.fromkeys(rule.settings, rule)
     return settings, by
+
+
+def overruled(rules: Sequence[Rule], paths: Collection[str], settings: Mapping[str, Any] | None) -> tuple[Rule, ...]:
+    """The rules with single images overruled, by their paths; None takes back what was said of these images.
+
+    What an image was overruled in before stays, where the new settings say nothing else.
+    """
+    wanted = set(paths)
+    before = {rule.path: rule.settings for rule in rules if rule.is_override and rule.path in wanted}
+    others = tuple(rule for rule in rules if not (rule.is_override and rule.path in wanted))
+    if settings is None:
+        return others
+    new_look = not set(_LOOKS).isdisjoint(settings)
+    changed = []
+    for path in sorted(wanted):
+        stays = {name: v for name, v in before.get(path, {}).items() if not (new_look and name in _LOOKS)}
+        changed.append(Rule(path=path, settings={**stays, **settings}))
+    return (*others, *changed)
 
 
 def reasons(by: Mapping[str, Rule]) -> tuple[str, ...]:

@@ -37,7 +37,8 @@ from ivory_thistle.core.treatment.rules import BY_ROLE, Rules
 from ivory_thistle.core.words import bytes_of
 
 MOST_BYTES = 200_000
-_MOST_RULES = 1_000
+MOST_RULES = 1_000
+"""Rules of one site: each is held against every image."""
 _SITE = ("form", "background_widths", "demand_check")
 
 
@@ -66,8 +67,8 @@ def read_rules(text: str) -> Rules:
     }
     settings = _settings(lines, "all", 0, values.get("all", {}), _SETTINGS)
     tables = values.get("rule", [])
-    if not isinstance(tables, list) or len(tables) > _MOST_RULES or not all(isinstance(t, Mapping) for t in tables):
-        raise UnusableInput(f"Rules are tables under [[rule]], {_MOST_RULES:,} at most.")
+    if not isinstance(tables, list) or len(tables) > MOST_RULES or not all(isinstance(t, Mapping) for t in tables):
+        raise UnusableInput(f"Rules are tables under [[rule]], {MOST_RULES:,} at most.")
     narrower = tuple(_rule(lines, n, table) for n, table in enumerate(tables))
     by_role = settings.pop("fidelity") if isinstance(settings.get("fidelity"), dict) else {}
     rules = replace(base, **fields_of(settings), **site, narrower=narrower)

@@ -12,6 +12,7 @@ import { useSite } from "@/shared/ui/site-context";
 import { TableHead } from "@/shared/ui/table-head";
 import { Thumbnail } from "@/shared/ui/thumbnail";
 import { type Role, useVocabulary } from "@/shared/ui/vocabulary";
+import { WhatItGets } from "./overrule";
 import { PixelFrame } from "./pixel-frame";
 
 /** One image: what it is, where it is used, and what was made of it. */
@@ -67,6 +68,7 @@ export function ImageScreen() {
       <h2 className="mt-8 mb-3">What is wrong</h2>
       <FindingList found={findings} />
       <Alike imageId={i.id} />
+      <WhatItGets image={i} />
       <Made captureId={site.capture.id} image={i} />
       {site.run_id !== null && site.run_state === "done" && i.renditions.length > 0 && (
         <Markup run={site.run_id} imageId={i.id} />

@@ -9,6 +9,7 @@ import { DialogButton, FormEnd } from "@/shared/ui/dialog";
 import { useNotice } from "@/shared/ui/notices";
 import { useSite } from "@/shared/ui/site-context";
 
+const FEW = 8;
 const EXAMPLE = `[all]
 metadata = "copyright"
 
@@ -25,6 +26,7 @@ leave = true
 
 /** The site's rules for some of its images as sentences, each with how many it decides. */
 export function Rules({ forecast: f }: { forecast: Schemas["Forecast"] }) {
+  const overrides = f.narrower.filter((rule) => rule.override);
   return (
     <section aria-labelledby="rules" className="mb-8 max-w-[1000px]">
       <div className="mb-3 flex flex-wrap items-baseline justify-between gap-4">
@@ -33,23 +35,35 @@ export function Rules({ forecast: f }: { forecast: Schemas["Forecast"] }) {
           {(close) => <Text close={close} />}
         </DialogButton>
       </div>
-      {f.narrower.length === 0 ? (
+      {f.narrower.length === 0 && (
         <p className="text-ink-soft">None: all images are treated alike, each by its role.</p>
-      ) : (
-        <ul className="divide-y divide-rule border-y border-rule">
-          {f.narrower.map((rule) => (
-            <li key={`${rule.said} ${rule.asks}`} className="flex flex-wrap justify-between gap-x-6 py-1.5">
-              <span>
-                <strong className="font-semibold">{capital(rule.said)}</strong>: {rule.asks}
-              </span>
-              <span className="text-ink-soft">
-                {rule.images > 0 ? `decides of ${counted(rule.images, "image")}` : "decides of no image"}
-              </span>
-            </li>
-          ))}
-        </ul>
+      )}
+      <Sentences rules={f.narrower.filter((rule) => !rule.override)} />
+      {overrides.length > 0 && (
+        <details className="mt-3" open={overrides.length <= FEW}>
+          <summary className="cursor-pointer">{counted(overrides.length, "single image")} overruled</summary>
+          <Sentences rules={overrides} />
+        </details>
       )}
     </section>
+  );
+}
+
+function Sentences({ rules }: { rules: Schemas["RuleSaid"][] }) {
+  if (rules.length === 0) return null;
+  return (
+    <ul className="divide-y divide-rule border-y border-rule">
+      {rules.map((rule) => (
+        <li key={`${rule.said} ${rule.asks}`} className="flex flex-wrap justify-between gap-x-6 py-1.5">
+          <span>
+            <strong className="font-semibold">{capital(rule.said)}</strong>: {rule.asks}
+          </span>
+          <span className="text-ink-soft">
+            {rule.images > 0 ? `decides of ${counted(rule.images, "image")}` : "decides of no image"}
+          </span>
+        </li>
+      ))}
+    </ul>
   );
 }
 

@@ -548,6 +548,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/captures/{capture_id}/overrides": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Overrule
+         * @description Decides for chosen images against the rules, by their paths: that outlives captures, and is one of the rules.
+         */
+        post: operations["overrule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/captures/{capture_id}/forecast": {
         parameters: {
             query?: never;
@@ -2097,6 +2117,8 @@ export interface components {
         /**
          * ImageDetail
          * @description An image with its facts, addresses, placements and what the newest run made of it.
+         *
+         *     `decided` says which of the site's rules decide what of it, as they are now.
          */
         ImageDetail: {
             /** Id */
@@ -2183,6 +2205,8 @@ export interface components {
             renditions: components["schemas"]["RenditionOut"][];
             /** Words */
             words: string[];
+            /** Decided */
+            decided: string[];
         };
         /**
          * ImageFilter
@@ -2601,6 +2625,38 @@ export interface components {
             bytes: number;
         };
         /**
+         * Override
+         * @description Which images are overruled, and in what; null takes back what was said of them.
+         */
+        Override: {
+            selection: components["schemas"]["Selection"];
+            settings: components["schemas"]["OverrideSettings"] | null;
+        };
+        /**
+         * OverrideSettings
+         * @description What single images get, against the rules; what is missing stays as it was for them.
+         */
+        OverrideSettings: {
+            /** Leave */
+            leave?: boolean | null;
+            /** Fidelity */
+            fidelity?: ("exacting" | "faithful" | "everyday" | "lean") | number | null;
+            /** Cap */
+            cap?: number | null;
+            /** Max Width */
+            max_width?: number | null;
+        };
+        /**
+         * Overruled
+         * @description So many images were overruled; `toml` are the rules before, for taking that back.
+         */
+        Overruled: {
+            /** Changed */
+            changed: number;
+            /** Toml */
+            toml: string;
+        };
+        /**
          * PageBudget
          * @description A budget for the pages that match a pattern, perhaps on one screen only.
          */
@@ -2928,6 +2984,8 @@ export interface components {
         /**
          * RuleSaid
          * @description A rule for some images in words: which ones, what it asks for, and of how many it decides anything.
+         *
+         *     `override`: it is a decision for one image.
          */
         RuleSaid: {
             /** Said */
@@ -2936,6 +2994,8 @@ export interface components {
             asks: string;
             /** Images */
             images: number;
+            /** Override */
+            override: boolean;
         };
         /**
          * RulesOut
@@ -4624,6 +4684,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WordingChoices"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    overrule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Override"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overruled"];
                 };
             };
             400: components["responses"]["Problem400"];

@@ -31,7 +31,7 @@ _ESCAPE = re.compile(r"\\(?:([0-9A-Fa-f]{1,6})(?:\r\n|[ \t\n\r\f])?|(\r\n|[\n\r\
 BACKGROUNDS = frozenset({"background", "background-image"})
 _ONE_ADDRESS = BACKGROUNDS | {"list-style", "list-style-image", "content", "border-image", "border-image-source"}
 """Properties that show a picture as it is; masks and shapes read its pixels otherwise."""
-_ANY_BACKGROUND = re.compile(r"\b(?:background[\w-]*+|all)\s*+:", re.IGNORECASE)
+_ANY_BACKGROUND = re.compile(r"(?<![\w-])(?:background[\w-]*+|all)\s*+:", re.IGNORECASE)
 _CHANGING = re.compile(r":(?!:?(?:before|after|root|first-child|last-child|nth-child|link)\b)|[\[&\\]")
 """Of selectors, what may begin or cease to match: most pseudo-classes, attributes, and what is not understood here."""
 _VARIABLE = re.compile(r"\bvar\(", re.IGNORECASE)

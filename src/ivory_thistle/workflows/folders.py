@@ -183,6 +183,7 @@ def treating(
             return kept.get(new.sha256)
 
         reasons = {path: p.reason for p in plans if p.reason for path in p.image.paths}
+        reasons |= {failure.path: failure.reason for failure in failed}
         compared = content if options.compare else None
         delivered = deliver(
             at_hand,

@@ -121,7 +121,8 @@ def report(
     unused = unused if any(not page.is_folder for page in site.pages) else []
     spare = overshoots(settled.loads, deliveries, slots)
     replaced = {path for path, d in deliveries.items() if any(f.path == path for f in d.files)}
-    why = dict(_in_the_way(site, deliveries)) | dict(reasons or {})
+    not_worth = dict.fromkeys(site.by_path.keys() - deliveries.keys(), "No smaller file was worth it.")
+    why = not_worth | dict(_in_the_way(site, deliveries)) | dict(reasons or {})
     return LoadReport(
         totals=totals(settled.loads, spare),
         still_loaded=still_loaded(settled.loads, site, why, replaced),

@@ -126,7 +126,8 @@ def compare_sites(
         if new.problem and not old.problem:
             # It may have been this machine.
             new = await look(new_site)
-        pair = await _compared(page, screen.name, old, new, partial(look, old_site), closeness.judge)
+        looks = partial(look, old_site), partial(look, new_site)
+        pair = await _compared(page, screen.name, old, new, looks, closeness.judge)
         found.extend(pair.different)
         on_pair(pair)
         return not (old.problem or new.problem)
@@ -136,17 +137,20 @@ def compare_sites(
     return sorted(found, key=lambda d: (order[d.page], d.screen))
 
 
+_Look = Callable[[], Awaitable[Seen]]
+
+
 async def _compared(
-    page: str, screen: str, old: Seen, new: Seen, look_again: Callable[[], Awaitable[Seen]], judge: Judge | None
+    page: str, screen: str, old: Seen, new: Seen, looks: tuple[_Look, _Look], judge: Judge | None
 ) -> Pair:
-    """What differs, and differs again when the old page is looked at once more."""
+    """What differs, and differs again when the pages are looked at once more; `looks` are of the old and the new one."""
     different = differences(page, screen, old, new)
     if old.problem or new.problem:
         return Pair(page, screen, old, new, tuple(different))
     likeness = await _judged(judge, old, new)
     if different or (likeness and likeness.words):
         # Chromium may take what it happens to have in memory already: only what differs again is a difference.
-        again = await look_again()
+        again = await looks[0]()
         if not differences(page, screen, again, new):
             different = []
         elif differences(page, screen, old, again):
@@ -156,6 +160,10 @@ async def _compared(
             # What moves by itself, like an animation, is left out.
             if itself and likeness and itself.words:
                 likeness = None
+        if likeness and likeness.words:
+            # A picture may not have been painted yet, on a busy machine.
+            fresh = await looks[1]()
+            likeness = await _judged(judge, again, fresh) or likeness
     if likeness and likeness.words:
         shown = tuple(_under(new.boxes, likeness))
         different.append(Difference(page, screen, likeness.words, images=shown))

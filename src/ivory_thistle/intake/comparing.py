@@ -143,7 +143,7 @@ _Look = Callable[[], Awaitable[Seen]]
 async def _compared(
     page: str, screen: str, old: Seen, new: Seen, looks: tuple[_Look, _Look], judge: Judge | None
 ) -> Pair:
-    """What differs, and differs again when the pages are looked at once more; `looks` are of the old and the new one."""
+    """What differs, and differs again when the pages are looked at once more; `looks` are of the old and new one."""
     different = differences(page, screen, old, new)
     if old.problem or new.problem:
         return Pair(page, screen, old, new, tuple(different))

@@ -16,7 +16,7 @@ from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.pixels import decode
 from ivory_thistle.core.treatment.choice import Treated
 from ivory_thistle.core.treatment.ladder import Step
-from ivory_thistle.core.treatment.narrowing import FIDELITIES
+from ivory_thistle.core.treatment.narrowing import FIDELITIES, fields_of
 from ivory_thistle.core.treatment.rules import BY_ROLE, Rules
 from ivory_thistle.core.treatment.treat import treat_image
 from ivory_thistle.core.words import kb
@@ -50,7 +50,7 @@ def test_roles_and_kinds_set_the_fidelity() -> None:
     assert {BY_ROLE[r] for r in ("background", "thumbnail")} == {FIDELITIES["everyday"]}  # type: ignore[index]
     assert rules.fidelity_for("thumbnail", "lettering") == FIDELITIES["exacting"]
     assert rules.fidelity_for("hero", "photograph", dense=True) == 65
-    assert Rules.at_fidelity(50).fidelity_for("hero", "photograph", dense=True) == 50
+    assert Rules(**fields_of({"fidelity": 50})).fidelity_for("hero", "photograph", dense=True) == 50
 
 
 def test_rules_go_to_plain_values_and_back() -> None:
@@ -92,7 +92,7 @@ def test_the_decision_is_told_with_its_numbers() -> None:
 def test_a_fidelity_out_of_reach_is_said() -> None:
     """Noise that no encoder keeps at that score: the best it can do, in words; formats that fall short are dropped."""
     noise = Image.fromarray(np.random.default_rng(1).integers(0, 255, (120, 160, 3), dtype=np.uint8))
-    words = treated(encoded(noise, "PNG"), 160, rules=Rules.at_fidelity(99)).words
+    words = treated(encoded(noise, "PNG"), 160, rules=Rules(**fields_of({"fidelity": 99}))).words
     assert words[0] == "Photograph as content: kept at a score of 99."
     assert "WebP dropped: it can't keep this look." in words
     assert any(re.fullmatch(r"\w+ at 160 px scores \d+ at its best\.", w) for w in words)

@@ -12,6 +12,7 @@ from sqlalchemy import Engine
 
 from ivory_thistle.core.images.facts import read_facts
 from ivory_thistle.core.treatment.ladder import Step
+from ivory_thistle.core.treatment.narrowing import fields_of
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import sessions
@@ -73,7 +74,7 @@ def test_a_second_site_gets_the_same_files_unencoded(
         {"rules": replace(RULES, qualities={"webp": 60})},
         {"rules": replace(RULES, metadata="copyright")},
         {"rules": replace(RULES, tier_share=0.3)},
-        {"rules": Rules.at_fidelity(65)},
+        {"rules": Rules(**fields_of({"fidelity": 65}))},
         {"steps": (Step(150), Step(300, dense=True))},
         {"role": "hero"},
         {"kind": "lettering"},

@@ -36,6 +36,7 @@ from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.workflows.checks import counted, newest_check
 from ivory_thistle.workflows.delivering import Handover, own_name
 from ivory_thistle.workflows.manifest import MANIFEST_NAMES
 from ivory_thistle.workflows.settings import site_connections, site_policy, site_screens
@@ -99,7 +100,7 @@ def _loaded(plain: Sequence[Any] | None) -> Loaded | None:
 
 def _measured(session: Session, run_id: int, page_ids: Sequence[int] | None) -> dict[tuple[int, str, Tier], Measured]:
     """What the newest check saw, where nothing was wrong and the page is as it was then."""
-    check = session.scalar(select(t.Check).where(t.Check.run_id == run_id).order_by(t.Check.id.desc()).limit(1))
+    check = newest_check(session, run_id)
     if check is None:
         return {}
     now, then = (_taken_back(entries) for entries in (session.get_one(t.Run, run_id).taken_back, check.taken_back))
@@ -183,12 +184,12 @@ def stored_thumbnails(session: Session, run: t.Run, blobs: Blobs) -> Callable[[s
 
 
 def _checked(session: Session, run_id: int) -> Checked | None:
-    check = session.scalar(select(t.Check).where(t.Check.run_id == run_id).order_by(t.Check.id.desc()).limit(1))
+    check = newest_check(session, run_id)
     if check is None or check.state != State.DONE:
         return None
-    failed = session.scalars(select(t.CheckedLoad.failed).where(t.CheckedLoad.check_id == check.id)).all()
+    loads, failed, _ = counted(session, check)
     at = check.finished_at.isoformat(timespec="minutes").replace("T", " ") + " UTC" if check.finished_at else ""
-    return Checked(at, len(failed), sum(failed))
+    return Checked(at, loads, failed)
 
 
 def _stored_lines(session: Session, run: t.Run) -> Iterator[ImageLine]:

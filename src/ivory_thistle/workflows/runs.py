@@ -205,7 +205,6 @@ def keep_loads(session: Session, run: t.Run, rows: Iterable[PageRow]) -> None:
             "run_id": run.id, "page_id": page_ids[row.page], "screen": row.screen, "tier": row.tier,
             **{f"before_{name}": value for name, value in asdict(row.before).items()},
             **{f"after_{name}": value for name, value in asdict(row.after).items()},
-            "heavier": row.is_heavier,
             "changes": [[_plain(c.before), _plain(c.after)] for c in row.changes],
         }
         for row in rows

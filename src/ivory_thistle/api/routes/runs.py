@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 import zlib
-from dataclasses import replace
 from typing import Annotated, Literal
 from urllib.parse import quote
 
@@ -146,8 +145,7 @@ def _leaving(session: Session, run_id: int, services: Services) -> tuple[t.Site,
     if Rules.from_dict(run.rules).demand_check and not (verdict and verdict.passed):
         words = "The rules of this run say that nothing leaves before a check has passed. Check the handover first."
         raise ProblemError(409, "not-checked", "Not checked", words)
-    told = with_report(handed_over.handover, handed_over.site, stored_report(session, run))
-    return site, replace(handed_over, handover=told).noting(verdict)
+    return site, handed_over.noting(verdict)
 
 
 @router.get("/handover.zip", response_class=StreamingResponse)
@@ -156,7 +154,8 @@ def download_handover(
 ) -> StreamingResponse:
     """The handover as a ZIP, written while it is sent. `files_only`: without the site's own files."""
     site, leaving = _leaving(session, run_id, services)
-    what = entries(leaving.site, leaving.handover, files_only)
+    told = with_report(leaving.handover, leaving.site, stored_report(session, run_of(session, run_id)))
+    what = entries(leaving.site, told, files_only)
     stream = zip_stream(what, lambda content: services.blobs.parts(content.sha256))
     name = file_name(site, "new-files.zip" if files_only else "handover.zip")
     return StreamingResponse(stream, media_type="application/zip", headers=attached(name))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import json
 from collections import defaultdict
 from collections.abc import Callable, Sequence
@@ -18,7 +19,7 @@ from ivory_thistle.api.figures import budget_state, held_against, images_by_path
 from ivory_thistle.api.routes.captures import Limit, capture_of
 from ivory_thistle.api.routes.runs import attached, file_name, finished_run
 from ivory_thistle.api.routes.sites import site_of
-from ivory_thistle.api.services import ServicesDep, SessionDep
+from ivory_thistle.api.services import Services, ServicesDep, SessionDep
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.formats.tiers import TIERS, measured_tier
 from ivory_thistle.core.reports.as_csv import report_csv
@@ -311,11 +312,16 @@ async def add_views(site_id: int, request: Request, services: ServicesDep) -> sc
         data += piece
         if len(data) > MOST_VIEW_BYTES:
             raise ProblemError(413, "too-large", "Too large", f"A CSV may have {MOST_VIEW_BYTES / 1e6:.0f} MB.")
+    # The loop that answers everybody else must not wait for a long table.
+    return await asyncio.to_thread(_keep_views, site_id, bytes(data), services)
+
+
+def _keep_views(site_id: int, data: bytes, services: Services) -> schemas.ViewsOut:
     with services.sessions.begin() as session:
         site = site_of(session, site_id)
-        found = read_views(bytes(data), _pages_of(session, site), site_screens(site))
+        found = read_views(data, _pages_of(session, site), site_screens(site))
         site.views = {"views": {page: dict(counts) for page, counts in found.views.items()}}
-        total = sum(sum(counts.values()) for counts in found.views.values())
+    total = sum(sum(counts.values()) for counts in found.views.values())
     return schemas.ViewsOut(pages=len(found.views), views=total, problems=list(found.problems))
 
 

@@ -132,8 +132,3 @@ class Rules:
         if isinstance(one, int):
             known |= {"fidelity": dict.fromkeys(ROLES, one or 75), "fixed": one == 0}
         return cls(**known)
-
-    @classmethod
-    def at_fidelity(cls, score: int, **others: Any) -> Rules:
-        """Rules with one fidelity for all roles."""
-        return cls(fidelity=dict.fromkeys(ROLES, score), lettering=score, **others)

@@ -93,8 +93,8 @@ class PageSaving(Base):
 class PageLoad(Base):
     """What one page loads on one screen in one tier, before a run and after it: bytes and requests, picture by picture.
 
-    `before_*` are measured where the capture was, else foretold from markup; `after_*` are foretold. `heavier`: it
-    weighs more than before. Each of the `changes` has the file before and the one after, or nothing on one side.
+    `before_*` are measured where the capture was, else foretold from markup; `after_*` are foretold.
+    Each of the `changes` has the file before and the one after, or nothing on one side.
     """
 
     __tablename__ = "page_load"
@@ -111,7 +111,6 @@ class PageLoad(Base):
     after_scrolled: Mapped[int]
     after_requests_at_opening: Mapped[int]
     after_requests: Mapped[int]
-    heavier: Mapped[bool]
     changes: Mapped[list[Any]]
     __table_args__ = (
         UniqueConstraint("run_id", "page_id", "screen", "tier"),

@@ -25,7 +25,6 @@ def upgrade() -> None:
             for side in ("before", "after")
             for figure in _FIGURES
         ),
-        sa.Column("heavier", sa.Boolean(), nullable=False),
         sa.Column("changes", mysql.JSON(), nullable=False),
         sa.ForeignKeyConstraint(["run_id"], ["run.id"], name=op.f("fk_page_load_run_id"), ondelete="CASCADE"),
         sa.ForeignKeyConstraint(["page_id"], ["page.id"], name=op.f("fk_page_load_page_id"), ondelete="CASCADE"),

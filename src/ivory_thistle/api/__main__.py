@@ -111,11 +111,16 @@ def opened(data: Path, demo: Path | None = None, access: Access | None = None) -
         migrate(engine)
         made = sessions(engine)
         blobs = Blobs(os.environ.get(BLOBS) or str((data / "blobs").absolute()))
-        counts = Counts()
-        jobs = JobsProcess(url, blobs.url, data / "staging", made, counts.forget)
+        counts, at_hand, forecasts = Counts(), Counts(most=3), Counts(most=20)
+
+        def on_audit(capture_id: int) -> None:
+            for known in (counts, at_hand, forecasts):
+                known.forget(capture_id)
+
+        jobs = JobsProcess(url, blobs.url, data / "staging", made, on_audit)
         own = None if os.environ.get(DATABASE) else database.data
         places = Places(data / "uploads", data / "staging", own, kept_folder())
-        services = Services(made, blobs, jobs, places, counts)
+        services = Services(made, blobs, jobs, places, counts, at_hand, forecasts)
         if demo:
             add_demo(services, demo)
         jobs.start()

@@ -21,9 +21,11 @@ from ivory_thistle.api.routes import (
     checks,
     events,
     findings,
+    forecast,
     library,
     measurements,
     room,
+    rules,
     runs,
     savings,
     sites,
@@ -32,9 +34,10 @@ from ivory_thistle.api.routes import (
 )
 from ivory_thistle.api.services import Services, SessionDep
 from ivory_thistle.core.formats.table import FORMATS
-from ivory_thistle.core.formats.tiers import TIERS, measured_tier
+from ivory_thistle.core.formats.tiers import BASELINE, TIERS, measured_tier
 from ivory_thistle.core.treatment.narrowing import FIDELITIES
 from ivory_thistle.core.treatment.roles import ROLES
+from ivory_thistle.core.treatment.rules import BY_ROLE
 
 VERSION = "0.1.0"
 
@@ -71,12 +74,19 @@ def create_app(
         """The words that the interface offers."""
         tiers = [
             schemas.TierOut(
-                name=row.name, words=row.words, format=FORMATS[row.format].label, measured=row.name == measured_tier()
+                name=row.name,
+                words=row.words,
+                format=FORMATS[row.format].label,
+                measured=row.name == measured_tier(),
+                fixed=row.making.fixed,
+                modern=row.name != BASELINE,
             )
             for row in TIERS.values()
         ]
         fidelities = [schemas.FidelityOut(name=name, score=score) for name, score in FIDELITIES.items()]
-        return schemas.Vocabulary(tiers=tiers, roles=list(ROLES), fidelities=fidelities)
+        return schemas.Vocabulary(
+            tiers=tiers, roles=list(ROLES), fidelities=fidelities, usual={role: BY_ROLE[role] for role in ROLES}
+        )
 
     # Events come first: their paths are longer than those of the nouns they watch.
     for router in (
@@ -86,8 +96,12 @@ def create_app(
         findings.of_capture,
         findings.of_site,
         wording.router,
-        treatment.of_capture,
-        treatment.of_site,
+        forecast.router,
+        forecast.of_run,
+        rules.of_capture,
+        rules.of_site,
+        rules.named,
+        treatment.router,
         captures.router,
         measurements.of_capture,
         measurements.router,

@@ -17,7 +17,8 @@ class Counts:
     Of several that ask the same at once, one counts and the others wait for it.
     """
 
-    def __init__(self) -> None:
+    def __init__(self, most: int = _MOST) -> None:
+        self._most = most
         self._kept: OrderedDict[tuple[int, str], Any] = OrderedDict()
         self._audits: Counter[int] = Counter()
         self._counting: dict[tuple[int, str], Lock] = {}
@@ -41,7 +42,7 @@ class Counts:
                 # What an audit has overtaken is true for this answer alone.
                 if begun == self._audits[capture_id]:
                     self._kept[key] = value
-                if len(self._kept) > _MOST:
+                if len(self._kept) > self._most:
                     self._kept.popitem(last=False)
         return value
 

@@ -18,13 +18,18 @@ from ivory_thistle.workflows.room import Places
 
 @dataclass(frozen=True, slots=True)
 class Services:
-    """Database sessions, the blob store, the jobs' process, where things are kept, and counts that are known."""
+    """Database sessions, the blob store, the jobs' process, where things are kept, and what was counted.
+
+    `at_hand` holds sites that were read again, `forecasts` what was foretold of them.
+    """
 
     sessions: sessionmaker[Session]
     blobs: Blobs
     jobs: JobsProcess
     places: Places
     counts: Counts
+    at_hand: Counts
+    forecasts: Counts
 
 
 def services(request: Request) -> Services:

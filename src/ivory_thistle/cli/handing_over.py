@@ -20,12 +20,12 @@ from ivory_thistle.cli.options import (
     SiteFolder,
 )
 from ivory_thistle.cli.output import print_json, progress
-from ivory_thistle.cli.treating import formats_asked, names_of, rules_of, tell, write_patch
+from ivory_thistle.cli.treating import formats_asked, rules_of, tell, write_patch
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.findings.audit import site_roles
-from ivory_thistle.core.rewriting.delivery import NAMES_PATTERN
 from ivory_thistle.core.treatment.form import HandoverForm
 from ivory_thistle.core.treatment.guessing import guessed_slots
+from ivory_thistle.core.treatment.names import names_of
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.check_reports import check_json
 from ivory_thistle.workflows.folders import (
@@ -67,8 +67,11 @@ def hand_over(
     formats: Formats = "",
     rules_file: RulesFile = None,
     name: Annotated[
-        str, typer.Option(help="How new files are called where pages name them, e.g. {name}-{width}.{hash}.{ext}.")
-    ] = NAMES_PATTERN,
+        str,
+        typer.Option(
+            help="How new files are called where pages name them, e.g. {name}-{width}.{hash}.{ext}.", show_default=False
+        ),
+    ] = "",
     measure: Measure = False,
     compare: Compare = True,
     wording: Annotated[
@@ -99,10 +102,9 @@ def hand_over(
     rules = rules_of(
         fidelity, cap, quality, rules_file, **formats_asked(formats), **({"form": _form(form)} if form else {}),
         **{name: True for name, on in asked.items() if on},
+        **({"names": names_of(name)} if name else {}),
     )  # fmt: skip
-    options = TreatOptions(
-        names=names_of(name), measure=measure, compare=compare, wording=_read(wording) if wording else b""
-    )
+    options = TreatOptions(measure=measure, compare=compare, wording=_read(wording) if wording else b"")
     stages = ("Reading files", "Measuring pages", "Treating images", "Comparing pages", "Checking pages")
     with progress(stages) as bars:
         told: Bars = (bars[0], bars[1], bars[2], bars[3])

@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 from pathlib import Path
-from string import Formatter
 from typing import Annotated, Any
 
 import typer
@@ -25,7 +24,7 @@ from ivory_thistle.cli.output import print_json, progress
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier, measured_tier, modern_tiers
 from ivory_thistle.core.images.resize import Mode, Resize
-from ivory_thistle.core.rewriting.delivery import NAME_FIELDS, NAMES_PATTERN
+from ivory_thistle.core.treatment.names import NAMES_PATTERN, names_of
 from ivory_thistle.core.treatment.narrowing import FIDELITIES, fields_of
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.treatment.rules_toml import read_rules
@@ -58,7 +57,9 @@ def treat(
         str,
         typer.Option(help="With --fill: what to cut around, e.g. 0.5,0.3.", rich_help_panel=_SIZES),
     ] = "",
-    name: Annotated[str, typer.Option(help="How new files are called.")] = NAMES_PATTERN,
+    name: Annotated[
+        str, typer.Option(help=f"How new files are called, e.g. {NAMES_PATTERN}.", show_default=False)
+    ] = "",
     metadata: Annotated[str, typer.Option(help="What to keep: none, copyright or keep (all).")] = "",
     keep_p3: Annotated[bool, typer.Option("--keep-p3", help="Leave Display P3 pictures in their wide gamut.")] = False,
     sharpen: Annotated[bool, typer.Option("--sharpen", help="Sharpen a little after strong reduction.")] = False,
@@ -80,16 +81,12 @@ def treat(
         fidelity, cap, quality, rules_file, **formats_asked(formats),
         **{name: True for name, on in asked.items() if on},
         **({"metadata": metadata_of(metadata)} if metadata else {}),
-        **({"tier_share": 0.0, "tier_bytes": 1} if formats else {}),
+        **({"tier_share": 0.0, "tier_bytes": 1, "fallback": BASELINE in wanted} if formats else {}),
+        **({"picture_widths": tuple(_number(w, "--widths") for w in _listed(widths))} if widths else {}),
+        **({"size": size} if (size := _size(longest, percent, fit, fill, focus)) else {}),
+        **({"names": names_of(name)} if name else {}),
     )  # fmt: skip
-    options = TreatOptions(
-        widths=tuple(_number(w, "--widths") for w in _listed(widths)),
-        size=_size(longest, percent, fit, fill, focus),
-        only=wanted if formats and BASELINE not in wanted else (),
-        names=names_of(name),
-        measure=measure,
-        compare=compare,
-    )
+    options = TreatOptions(measure=measure, compare=compare)
     stages = ("Reading files", "Measuring pages", "Treating images", "Comparing pages")
     with progress(stages) as bars:
         done = treat_folder(Folder(folder), out, rules, options, (bars[0], bars[1], bars[2], bars[3]))
@@ -248,20 +245,3 @@ def _focus(text: str) -> tuple[float, float] | None:
     if not (0 <= x <= 1 and 0 <= y <= 1):
         raise UnusableInput(f"--focus takes two shares from 0 to 1 like 0.5,0.3, not {text!r}.")
     return x, y
-
-
-def names_of(pattern: str) -> str:
-    """The pattern of names, if it is one. Raises UnusableInput."""
-    allowed = ", ".join(f"{{{field}}}" for field in NAME_FIELDS)
-    try:
-        parts = list(Formatter().parse(pattern))
-    except ValueError:
-        parts = []
-    fields = [field for _, field, _, _ in parts if field is not None]
-    plain = all(not spec and not conversion for _, field, spec, conversion in parts if field is not None)
-    known = plain and set(fields) <= set(NAME_FIELDS) and "name" in fields
-    if not known or not pattern.endswith(".{ext}") or re.search(r"[/\\:*?\"<>|\x00-\x1f]", pattern):
-        raise UnusableInput(
-            f"A pattern of names holds {{name}}, ends in .{{ext}}, and may hold {allowed}; not {pattern!r}."
-        )
-    return pattern

@@ -29,6 +29,7 @@ from ivory_thistle.workflows.checks import check_run
 from ivory_thistle.workflows.kept import kept_url, let_go_of_the_oldest
 from ivory_thistle.workflows.measuring import measure_capture
 from ivory_thistle.workflows.runs import keep_result, settle_run, waiting_tasks
+from ivory_thistle.workflows.sampling import Sampler
 from ivory_thistle.workflows.treating import Treatment, result_of
 from ivory_thistle.workflows.workers import Call, CallFailedError, Outcome, Workers
 
@@ -59,7 +60,7 @@ class Coordinator:
         self.workers = Workers()
         self._kinds: Mapping[jobs.JobTable, Callable[[int], State]] = {
             t.Capture: self._capture, t.Audit: self._audit, t.Run: self._run, t.Measurement: self._measurement,
-            t.Check: self._check,
+            t.Check: self._check, t.Sample: self._sample,
         }  # fmt: skip
 
     def wake(self) -> None:
@@ -199,6 +200,20 @@ class Coordinator:
     def _check(self, check_id: int) -> State:
         whole = check_run(check_id, self._sessions, self._blobs, lambda: self._stop_asked(t.Check, check_id))
         return State.DONE if whole else self._cut_short()
+
+    def _sample(self, sample_id: int) -> State:
+        """Goes on as long as nobody waits for anything else."""
+
+        def stop() -> bool:
+            return self._stop_asked(t.Sample, sample_id) or self._others_wait()
+
+        if Sampler(sample_id, self._sessions, self._blobs, self.workers, stop).take():
+            return State.DONE
+        return State.STOPPED if self._stop_asked(t.Sample, sample_id) else State.WAITING
+
+    def _others_wait(self) -> bool:
+        with self._sessions() as session:
+            return jobs.next_job(session) is not None
 
     def _outcomes(self, run_id: int, waiting: Mapping[int, Treatment]) -> Iterator[Outcome]:
         """What becomes of the tasks, as it comes."""

@@ -10,9 +10,9 @@ from sqlalchemy.orm import Session
 from ivory_thistle.core.states import GOING, UNDER_WAY, UNFINISHED, State
 from ivory_thistle.store import tables as t
 
-JobTable = type[t.Capture | t.Audit | t.Run | t.Measurement | t.Check]
+JobTable = type[t.Capture | t.Audit | t.Run | t.Measurement | t.Check | t.Sample]
 
-QUEUE: tuple[JobTable, ...] = (t.Capture, t.Audit, t.Run, t.Measurement, t.Check)
+QUEUE: tuple[JobTable, ...] = (t.Capture, t.Audit, t.Run, t.Measurement, t.Check, t.Sample)
 """All kinds of jobs. One that is waiting goes before those of the kinds behind it, which rest on it."""
 
 

@@ -12,10 +12,12 @@ from ivory_thistle.store.blobs import Blobs
 
 @dataclass(frozen=True, slots=True)
 class KeptTreatment:
-    """What came of an image: its renditions, whose contents are in the store, and what was decided, in words."""
+    """What came of an image: its renditions, whose contents are in the store, what was decided, in words, and how long
+    it took to make."""
 
     renditions: tuple[RenditionFacts, ...]
     words: tuple[str, ...]
+    seconds: float = 0.0
 
 
 class Kept:
@@ -35,7 +37,10 @@ class Kept:
 
     def keep(self, key: str, kept: KeptTreatment) -> None:
         """Notes a treatment whose contents are in the store. Raises StorageError."""
-        values = {"renditions": [fields_of(r) for r in kept.renditions], "words": kept.words}
+        values = {
+            "renditions": [fields_of(r) for r in kept.renditions], "words": kept.words,
+            "seconds": round(kept.seconds, 3),
+        }  # fmt: skip
         self.blobs.put_note(key, json.dumps(values).encode())
 
     def hold_to(self, limit: int) -> int:
@@ -66,5 +71,6 @@ class Kept:
         note = self.blobs.note(key)
         with suppress(ValueError, TypeError, KeyError):
             values = json.loads(note or b"")
-            return KeptTreatment(tuple(RenditionFacts(**r) for r in values["renditions"]), tuple(values["words"]))
+            renditions = tuple(RenditionFacts(**r) for r in values["renditions"])
+            return KeptTreatment(renditions, tuple(values["words"]), values.get("seconds", 0.0))
         return None

@@ -14,9 +14,6 @@ from ivory_thistle.core.reports.report import ByReference, PageRow, PageWeights,
 from ivory_thistle.core.reports.savings import Savings, compute_savings, savings_csv
 from ivory_thistle.core.rewriting.css import Outcomes
 from ivory_thistle.core.rewriting.delivery import (
-    BESIDE_PATTERN,
-    IN_PLACE_PATTERN,
-    NAMES_PATTERN,
     Delivery,
     NewFile,
     Original,
@@ -26,6 +23,7 @@ from ivory_thistle.core.rewriting.site import Limits, SiteRewrite
 from ivory_thistle.core.rewriting.snippets import server_snippets
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.core.treatment.form import HandoverForm
+from ivory_thistle.core.treatment.names import BESIDE_PATTERN, IN_PLACE_PATTERN
 from ivory_thistle.core.treatment.rendition import RenditionFacts
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.wording.renaming import Renamed, redirects
@@ -73,18 +71,17 @@ class Handover:
 def deliveries_of(
     site: SiteReading,
     treated: Sequence[TreatedImage],
-    names: str = NAMES_PATTERN,
-    replacing: bool = False,
-    form: HandoverForm = HandoverForm.MARKUP,
+    rules: Rules,
 ) -> Mapping[str, Delivery]:
-    """The new files of a site by original path, named; `names` and `replacing` are as in `plan_delivery`.
+    """The new files of a site by original path, named as the rules say.
 
-    Where the markup stays, names follow from the form alone.
+    Where the markup stays, names follow from the form alone. One that no page shows may lose its name to its file.
     """
     used = {path for page in site.pages for path in page.files}
-    if not form.rewrites:
+    names, replacing = rules.names, site.is_pictures_alone
+    if not rules.form.rewrites:
         used = {path for t in treated for path in t.image.paths}
-        replacing = form is HandoverForm.IN_PLACE
+        replacing = rules.form is HandoverForm.IN_PLACE
         names = IN_PLACE_PATTERN if replacing else BESIDE_PATTERN
     originals = [
         Original(path, t.image.facts.width, t.image.facts.height, t.renditions, t.top)

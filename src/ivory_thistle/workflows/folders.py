@@ -7,20 +7,19 @@ import shutil
 import tempfile
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.findings.audit import site_roles
 from ivory_thistle.core.formats.tiers import Tier, measured_tier
-from ivory_thistle.core.images.resize import Resize, target_size
 from ivory_thistle.core.references.site import SiteFile, SiteReading, is_page
 from ivory_thistle.core.reports.report import PageWeights
-from ivory_thistle.core.rewriting.delivery import NAMES_PATTERN, NewFile
+from ivory_thistle.core.rewriting.delivery import NewFile
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.core.treatment.guessing import guessed_slots
-from ivory_thistle.core.treatment.ladder import Plan, Step
+from ivory_thistle.core.treatment.ladder import Plan
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store.blobs import Blobs, StorageError
@@ -36,7 +35,7 @@ from ivory_thistle.workflows.progress import Progress, nothing
 from ivory_thistle.workflows.reading import read_folder
 from ivory_thistle.workflows.reported import folder_report, with_report
 from ivory_thistle.workflows.reporting import LoadReport, audit_json
-from ivory_thistle.workflows.treating import Treatment, result_of
+from ivory_thistle.workflows.treating import result_of, treatment_of
 from ivory_thistle.workflows.unchanged import chosen_by_server
 from ivory_thistle.workflows.wording import NO_WORDING, read_wording
 from ivory_thistle.workflows.workers import Workers
@@ -68,9 +67,7 @@ class FolderTreated:
 
     def entries(self, files_only: bool = False) -> Iterator[Entry]:
         """Everything that leaves; of pictures alone, without those that others stand for."""
-        pictures_only = all(page.is_folder for page in self.site.pages)
-        without_originals = pictures_only and not self.handover.backup
-        return entries(self.site, self.handover, files_only, without_originals)
+        return entries(self.site, self.handover, files_only)
 
     def parts_of(self, content: NewFile | SiteFile) -> Iterator[bytes]:
         """A file's content in parts."""
@@ -107,19 +104,13 @@ def treat_json(done: FolderTreated) -> dict[str, Any]:
 
 @dataclass(frozen=True, slots=True)
 class TreatOptions:
-    """How a folder is treated from the command line.
+    """How a folder is treated from the command line, besides its rules.
 
-    `widths` are made of every image instead of what its places ask for; `size` reshapes each picture first; both are
-    for folders of pictures alone. `only` lists the tiers that are written of those ("baseline" is the fallback).
-    `names` is the pattern of new files' names. `measure` loads every page in a browser first; `compare` compares the
+    `measure` loads every page in a browser first; `compare` compares the
     treated pages with the original ones in a browser, where one is installed. `wording` is a CSV of alternative texts
     and names.
     """
 
-    widths: tuple[int, ...] = ()
-    size: Resize | None = None
-    only: tuple[Tier, ...] = ()
-    names: str = NAMES_PATTERN
     measure: bool = False
     compare: bool = True
     processes: int = 2
@@ -160,24 +151,20 @@ def treating(
 
     New files wait in a folder of their own on the disk of `near`. Raises UnusableInput for what can't be asked of it.
     """
-    if (options.size or options.widths) and any(is_page(path) for path in folder.paths()[0]):
+    if (rules.size or rules.picture_widths) and any(is_page(path) for path in folder.paths()[0]):
         what = "widths and sizes follow from where a site shows its images"
         raise UnusableInput(f"{folder.root} holds web pages: {what}. They can be given for folders of pictures alone.")
     wording = read_wording(options.wording) if options.wording else NO_WORDING
     site = read_folder(folder, progress[0])
     if not site.pages and not site.images:
         raise UnusableInput(f"{folder.root} holds no web page and no picture.")
-    pictures_only = all(page.is_folder for page in site.pages)
     staging = Path(tempfile.mkdtemp(prefix=f".{near.name}-" if near else None, dir=near.parent if near else None))
     try:
         at_hand, weights = _at_hand(folder, site, options, progress[1])
-        plans = _plans(at_hand, rules, options)
+        plans = plan(at_hand, rules)
         kept = Blobs(str(staging / "renditions"))
-        if not pictures_only:
-            # Pages need a fallback, whatever else is made.
-            options = replace(options, only=())
         treated, failed = _treat_all(plans, folder, options, progress[2], kept)
-        deliveries = deliveries_of(site, treated, options.names, replacing=pictures_only, form=rules.form)
+        deliveries = deliveries_of(site, treated, rules)
 
         def content(new: NewFile) -> bytes:
             return kept.get(new.sha256)
@@ -282,23 +269,6 @@ def _at_hand(folder: Folder, site: SiteReading, options: TreatOptions, on_page: 
     return AtHand(site, folder.read, tuple(slots), roles, whole), weights
 
 
-def _plans(at_hand: AtHand, rules: Rules, options: TreatOptions) -> tuple[Plan, ...]:
-    plans = plan(at_hand, rules)
-    if options.size or options.widths:
-        plans = tuple(replace(p, steps=_given_steps(p, options), apart=()) if p.steps else p for p in plans)
-    return plans
-
-
-def _given_steps(planned: Plan, options: TreatOptions) -> tuple[Step, ...]:
-    """The widths that were asked for, none wider than the picture in its new size."""
-    facts = planned.image.facts
-    if facts.is_vector:
-        return planned.steps
-    widest = target_size(facts.width, facts.height, options.size)[0] if options.size else facts.width
-    wanted = {min(w, widest) for w in options.widths} or {widest}
-    return tuple(Step(w) for w in sorted(wanted))
-
-
 def _treat_all(
     every: Sequence[Plan], folder: Folder, options: TreatOptions, on_image: Progress, keep: Blobs
 ) -> tuple[list[TreatedImage], tuple[Failure, ...]]:
@@ -307,9 +277,7 @@ def _treat_all(
     failed = [Failure(p.image.path, p.reason) for p in every if p.image.facts.problem]
     treated: dict[str, TreatedImage] = {}
     on_image(0, len(plans))
-    calls = (
-        _treatment(p, options.size).call(path, keep.url, folder.root / path, kept_url()) for path, p in plans.items()
-    )
+    calls = (treatment_of(p).call(path, keep.url, folder.root / path, kept_url()) for path, p in plans.items())
     with Workers(options.processes) as workers:
         for number, outcome in enumerate(workers.run(calls), 1):
             planned = plans[str(outcome.key)]
@@ -320,17 +288,9 @@ def _treat_all(
                 failed.append(Failure(planned.image.path, result.reason))
             else:
                 top = max(s.width for s in planned.steps)
-                made = tuple(r for r in result.renditions if not options.only or r.tier in options.only)
-                treated[planned.image.path] = TreatedImage(planned.image, made, (*planned.decided, *result.words), top)
+                words = (*planned.decided, *result.words)
+                treated[planned.image.path] = TreatedImage(planned.image, result.renditions, words, top)
             on_image(number, len(plans))
     let_go_of_the_oldest()
     in_order = [treated[path] for path in plans if path in treated]
     return in_order, tuple(sorted(failed, key=lambda f: f.path))
-
-
-def _treatment(planned: Plan, size: Resize | None) -> Treatment:
-    image = planned.image
-    return Treatment(
-        facts=image.facts, steps=tuple(planned.steps), rules=planned.rules, role=planned.role,
-        kind=image.look.kind if image.look else None, size=size, apart=planned.apart,
-    )  # fmt: skip

@@ -59,13 +59,13 @@ def take_kept(url: str, key: str, blobs: Blobs) -> KeptTreatment | None:
     return whole
 
 
-def keep(url: str, key: str, treated: Treated) -> None:
-    """Keeps a treatment, where that can be."""
+def keep(url: str, key: str, treated: Treated, seconds: float) -> None:
+    """Keeps a treatment that took so long, where that can be."""
     with _unless_out_of_order():
         kept = Kept(url)
         for rendition in treated.renditions:
             kept.blobs.put(rendition.data, rendition.sha256)
-        kept.keep(key, KeptTreatment(tuple(facts_of(r) for r in treated.renditions), treated.words))
+        kept.keep(key, KeptTreatment(tuple(facts_of(r) for r in treated.renditions), treated.words, seconds))
 
 
 def let_go_of_the_oldest() -> None:

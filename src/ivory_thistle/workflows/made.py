@@ -57,8 +57,7 @@ def made_by(session: Session, run: t.Run, blobs: Blobs) -> Made:
         for i in at_hand.site.images
         if i.facts.sha256 in tasks
     ]
-    form = Rules.from_dict(run.rules).form
-    return Made(at_hand, treated, deliveries_of(at_hand.site, treated, form=form))
+    return Made(at_hand, treated, deliveries_of(at_hand.site, treated, Rules.from_dict(run.rules)))
 
 
 @dataclass(frozen=True, slots=True)

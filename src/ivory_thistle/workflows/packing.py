@@ -30,16 +30,14 @@ class Entry:
         return len(self.content) if isinstance(self.content, bytes) else self.content.bytes
 
 
-def entries(
-    site: SiteReading, handover: Handover, files_only: bool = False, without_originals: bool = False
-) -> Iterator[Entry]:
+def entries(site: SiteReading, handover: Handover, files_only: bool = False) -> Iterator[Entry]:
     """Everything that leaves: the site with rewritten pages in place, and the new files beside.
 
-    `files_only`: just the new files, with our own texts. `without_originals`: those are left out that new files stand
-    for. Originals whose own paths new files take are below the handover's backup folder.
+    `files_only`: just the new files, with our own texts. Of pictures that no page shows, those are left out that new
+    files stand for. Originals whose own paths new files take are below the handover's backup folder.
     """
     new_files = {f.path: f for f in handover.new_files}
-    left_out = handover.originals if without_originals else frozenset()
+    left_out = handover.originals if site.is_pictures_alone and not handover.backup else frozenset()
     for path in sorted({*site.files, *handover.texts}):
         text = handover.texts.get(path)
         moved = handover.moved.get(path, path)

@@ -56,7 +56,7 @@ def start_run(
                 run_id=run.id, image_id=ids[facts.sha256], state=state, role=planned.role,
                 widths=[s.width for s in planned.steps], dense=[s.width for s in planned.steps if s.dense],
                 apart=list(planned.apart),
-                rules=planned.rules.as_dict() if rules.narrower else None, decided=list(planned.decided),
+                rules=planned.rules.as_dict() if planned.rules != rules else None, decided=list(planned.decided),
                 reason=planned.reason, words=[], bytes_before=facts.bytes,
                 bytes_after=facts.bytes, finished_at=None if planned.steps else t.now(),
             )
@@ -109,7 +109,8 @@ def _treatment(task: t.Task, facts: ImageFacts, kind: str | None, rules: Rules) 
     steps = tuple(Step(w, w in (task.dense or ())) for w in task.widths)
     own = Rules.from_dict(task.rules) if task.rules else rules
     return Treatment(
-        facts=facts, steps=steps, rules=own, role=role_of(task.role), kind=kind, apart=tuple(task.apart or ())
+        facts=facts, steps=steps, rules=own, role=role_of(task.role), kind=kind, size=own.shape,
+        apart=tuple(task.apart or ()),
     )  # fmt: skip
 
 

@@ -18,7 +18,7 @@ from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.resize import Resize
 from ivory_thistle.core.treatment.choice import Treated
 from ivory_thistle.core.treatment.form import HandoverForm
-from ivory_thistle.core.treatment.ladder import Step
+from ivory_thistle.core.treatment.ladder import Plan, Step
 from ivory_thistle.core.treatment.rendition import RenditionFacts, facts_of
 from ivory_thistle.core.treatment.roles import Role
 from ivory_thistle.core.treatment.rules import Rules
@@ -44,7 +44,7 @@ _ENCODING = ("formats", "images", "quality", "search", "treatment")
 # something leaves.
 _ONLY_PLANNED = frozenset(
     {"fidelity", "lettering", "dense_less", "widths", "max_width", "most_rungs", "leave_below_bytes"}
-    | {"background_widths", "demand_check", "form", "narrower"}
+    | {"background_widths", "demand_check", "form", "narrower", "density", "size", "focus", "picture_widths", "names"}
 )
 
 
@@ -85,6 +85,15 @@ class Treatment:
         return sha256(json.dumps(asked, sort_keys=True).encode()).hexdigest()
 
 
+def treatment_of(planned: Plan) -> Treatment:
+    """What is to be made of an image by its plan."""
+    image = planned.image
+    return Treatment(
+        facts=image.facts, steps=tuple(planned.steps), rules=planned.rules, role=planned.role,
+        kind=image.look.kind if image.look else None, size=planned.rules.shape, apart=planned.apart,
+    )  # fmt: skip
+
+
 @dataclass(frozen=True, slots=True)
 class TaskResult:
     """What a worker sends back: facts only, the files are in the blob store. `reason`: why it failed."""
@@ -119,10 +128,11 @@ def treat(blobs_url: str, treatment: Treatment, path: Path | None = None, kept_u
         return TaskResult(reason=f"Its content can't be read any more ({error.strerror or error}); read the site anew.")
     for rendition in treated.renditions:
         blobs.put(rendition.data, rendition.sha256)
+    seconds = time.monotonic() - begun
     if kept_url:
-        keep(kept_url, treatment.key, treated)
+        keep(kept_url, treatment.key, treated, seconds)
     made = tuple(facts_of(r) for r in treated.renditions)
-    return TaskResult(made, treated.words, seconds=time.monotonic() - begun)
+    return TaskResult(made, treated.words, seconds=seconds)
 
 
 @cache

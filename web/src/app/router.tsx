@@ -82,6 +82,7 @@ const treatment = createRoute({
   getParentRoute: () => site,
   path: "treatment",
   component: lazyRouteComponent(() => import("@/features/treatment/treatment-screen"), "TreatmentScreen"),
+  validateSearch: readView,
 });
 const runs = createRoute({
   getParentRoute: () => site,

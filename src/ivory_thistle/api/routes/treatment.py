@@ -1,117 +1,30 @@
-"""Treatment: a site's rules, what they would touch, and the runs that follow them."""
+"""Runs of a capture: started by the site's rules, and listed."""
 
 from __future__ import annotations
 
-import json
-from collections import Counter
-from collections.abc import Iterable
 from dataclasses import replace
 from typing import Literal
 
 from fastapi import APIRouter
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from ivory_thistle.api import schemas
 from ivory_thistle.api.figures import newest_run, run_out
 from ivory_thistle.api.routes.captures import capture_of
-from ivory_thistle.api.routes.sites import site_of
+from ivory_thistle.api.routes.forecast import foretold
 from ivory_thistle.api.selections import selected
-from ivory_thistle.api.services import Services, ServicesDep, SessionDep
-from ivory_thistle.core.errors import UnusableInput
-from ivory_thistle.core.formats.tiers import TIERS
+from ivory_thistle.api.services import ServicesDep, SessionDep
 from ivory_thistle.core.images.metadata import MetadataPolicy
 from ivory_thistle.core.treatment.form import HandoverForm
-from ivory_thistle.core.treatment.ladder import Plan
-from ivory_thistle.core.treatment.narrowing import Fidelity, Rule, fields_of, overruled
-from ivory_thistle.core.treatment.rules import Rules
-from ivory_thistle.core.treatment.rules_toml import MOST_RULES, read_rules, write_rules
+from ivory_thistle.core.treatment.narrowing import Fidelity, fields_of
 from ivory_thistle.store import tables as t
-from ivory_thistle.workflows.at_hand import stored_at_hand
-from ivory_thistle.workflows.planning import plan
 from ivory_thistle.workflows.runs import start_run
 from ivory_thistle.workflows.settings import site_rules
 
-of_capture = APIRouter(prefix="/captures/{capture_id}", tags=["treatment"])
-of_site = APIRouter(prefix="/sites/{site_id}", tags=["treatment"])
+router = APIRouter(prefix="/captures/{capture_id}", tags=["treatment"])
 
 
-@of_site.get("/rules.toml")
-def get_rules(site_id: int, session: SessionDep) -> schemas.TomlText:
-    """What the site's images are treated by, as TOML."""
-    return schemas.TomlText(toml=write_rules(site_rules(site_of(session, site_id))))
-
-
-@of_site.put("/rules.toml")
-def put_rules(site_id: int, wanted: schemas.TomlText, session: SessionDep) -> schemas.TomlText:
-    """Takes rules over as a whole, or refuses them with line and reason; the answer is what held before."""
-    site = site_of(session, site_id)
-    before = write_rules(site_rules(site))
-    site.rules = read_rules(wanted.toml).as_dict()
-    return schemas.TomlText(toml=before)
-
-
-@of_capture.post("/overrides")
-def overrule(capture_id: int, body: schemas.Override, session: SessionDep) -> schemas.Overruled:
-    """Decides for chosen images against the rules, by their paths: that outlives captures, and is one of the rules."""
-    _, site = capture_of(session, capture_id)
-    rules = site_rules(site)
-    paths = session.scalars(selected(capture_id, body.selection).with_only_columns(t.Image.path)).all()
-    settings = body.settings.model_dump(exclude_none=True) if body.settings else None
-    if settings is not None and (not settings or {"fidelity", "cap"} <= settings.keys()):
-        raise UnusableInput("Say what these images get: leave, max_width, and one of fidelity and cap.")
-    narrower = overruled(rules.narrower, paths, settings)
-    if len(narrower) > MOST_RULES:
-        raise UnusableInput(f"A site may have {MOST_RULES:,} rules; name so many by a pattern or a role instead.")
-    site.rules = replace(rules, narrower=narrower).as_dict()
-    return schemas.Overruled(changed=len(paths), toml=write_rules(rules))
-
-
-@of_capture.get("/forecast")
-def get_forecast(capture_id: int, session: SessionDep, services: ServicesDep) -> schemas.Forecast:
-    """What a treatment by the site's rules would touch."""
-    _, site = capture_of(session, capture_id)
-    rules = site_rules(site)
-    what = f"forecast {json.dumps(rules.as_dict(), sort_keys=True)}"
-    return services.counts.get(capture_id, what, lambda: _forecast(capture_id, rules, session, services))
-
-
-def _forecast(capture_id: int, rules: Rules, session: Session, services: Services) -> schemas.Forecast:
-    at_hand = stored_at_hand(session, capture_id, services.blobs)
-    plans = plan(at_hand, rules)
-    reasons = Counter(_kind_of_reason(p.reason) for p in plans if p.reason)
-    unused = sum(i.unused for i in at_hand.site.images)
-    if unused:
-        reasons["No page uses it."] = unused
-    return schemas.Forecast(
-        rules=_rules_out(rules),
-        images=sum(bool(p.steps) for p in plans),
-        bytes=sum(p.image.facts.bytes for p in plans if p.steps),
-        renditions=sum((1 if p.image.facts.is_vector else 1 + len(p.rules.formats)) * len(p.steps) for p in plans),
-        left_alone=[schemas.LeftAlone(reason=r, count=n) for r, n in reasons.most_common()],
-        narrower=[
-            schemas.RuleSaid(said=rule.said, asks=rule.asks, images=_decided_by(rule, plans), override=rule.is_override)
-            for rule in rules.narrower
-        ],
-    )
-
-
-def _decided_by(rule: Rule, plans: Iterable[Plan]) -> int:
-    """Of how many images a rule decides anything."""
-    return sum(any(words.startswith(rule.opening) for words in p.decided) for p in plans)
-
-
-def _rules_out(rules: Rules) -> schemas.RulesOut:
-    qualities = {tier: rules.quality_for(tier) for tier in TIERS}
-    return schemas.RulesOut.model_validate(rules.as_dict() | {"qualities": qualities})
-
-
-def _kind_of_reason(reason: str) -> str:
-    """A reason without what differs from image to image, for counting."""
-    return reason.split(" (")[0].rstrip(".") + "." if " (" in reason else reason
-
-
-@of_capture.post("/runs", status_code=201)
+@router.post("/runs", status_code=201)
 def add_run(
     capture_id: int,
     session: SessionDep,
@@ -146,6 +59,8 @@ def add_run(
     if chosen is not None:
         ids = frozenset(session.scalars(selected(capture_id, chosen).with_only_columns(t.Image.id)).all())
     run = start_run(session, capture_id, rules, services.blobs, ids)
+    if ids is None:
+        run.forecast = foretold(session, services, capture_id, rules).as_dict()
     session.flush()
     out = run_out(session, run)
     session.commit()
@@ -153,7 +68,7 @@ def add_run(
     return out
 
 
-@of_capture.get("/runs")
+@router.get("/runs")
 def list_runs(capture_id: int, session: SessionDep) -> list[schemas.Run]:
     """Runs of the capture, the newest first."""
     capture_of(session, capture_id)

@@ -47,12 +47,17 @@ TierFigures = dict[str, int]
 
 
 class TierOut(Out):
-    """An audience tier: its visitors in words, the name of its format; `measured`: Chromium's own."""
+    """An audience tier: its visitors in words, the name of its format; `measured`: Chromium's own.
+
+    `fixed` is the quality of its files where qualities are fixed; `modern`: rules may leave it out.
+    """
 
     name: str
     words: str
     format: str
     measured: bool
+    fixed: int
+    modern: bool
 
 
 class FidelityOut(Out):
@@ -63,11 +68,15 @@ class FidelityOut(Out):
 
 
 class Vocabulary(Out):
-    """The words that the interface offers: tiers (the most modern first), roles, and fidelities."""
+    """The words that the interface offers: tiers (the most modern first), roles, and fidelities.
+
+    `usual` are the scores that roles keep unless the rules say otherwise.
+    """
 
     tiers: list[TierOut]
     roles: list[Role]
     fidelities: list[FidelityOut]
+    usual: dict[str, int]
 
 
 class Job(Out):

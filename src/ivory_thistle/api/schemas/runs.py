@@ -12,6 +12,7 @@ from ivory_thistle.api.schemas.pages import FaultOut, Segment
 from ivory_thistle.core.images.metadata import MetadataPolicy
 from ivory_thistle.core.treatment.form import HandoverForm
 from ivory_thistle.core.treatment.narrowing import Fidelity
+from ivory_thistle.core.treatment.sentences import Part as RulePart
 
 
 class LeftAlone(Out):
@@ -46,24 +47,33 @@ class RulesOut(Out):
 
 
 class RuleSaid(Out):
-    """A rule for some images in words: which ones, what it asks for, and of how many it decides anything.
+    """A sentence of the rules: which part it tells (of "rule", the number), what it is about, and what holds.
 
-    `override`: it is a decision for one image.
+    A rule for some images also tells of how many it decides anything; `override`: it is a decision for one image.
     """
 
+    part: RulePart
+    number: int
     said: str
     asks: str
-    images: int
+    images: int | None
     override: bool
 
 
+Share = Annotated[float, Field(ge=0, le=1)]
+
+
 class OverrideSettings(BaseModel):
-    """What single images get, against the rules; what is missing stays as it was for them."""
+    """What single images get, against the rules; what is missing stays as it was for them.
+
+    `focus` is what a cut keeps in its middle: shares of width and height.
+    """
 
     leave: bool | None = None
     fidelity: Fidelity | Annotated[int, Field(ge=1, le=100)] | None = None
     cap: Annotated[int, Field(ge=1, le=10**9)] | None = None
     max_width: Annotated[int, Field(ge=1, le=20_000)] | None = None
+    focus: tuple[Share, Share] | None = None
 
 
 class Override(BaseModel):
@@ -78,17 +88,6 @@ class Overruled(Out):
 
     changed: int
     toml: str
-
-
-class Forecast(Out):
-    """What a treatment by the site's rules would touch, before it is started; `narrower` rules are for some images."""
-
-    rules: RulesOut
-    images: int
-    bytes: int
-    renditions: int
-    left_alone: list[LeftAlone]
-    narrower: list[RuleSaid]
 
 
 class Run(Job):

@@ -16,8 +16,9 @@ from numpy.typing import NDArray
 
 from ivory_thistle.core.errors import PictureError
 from ivory_thistle.core.formats.table import FORMATS
+from ivory_thistle.core.images.detail import Detail, detail_of
 from ivory_thistle.core.images.facts import ImageFacts
-from ivory_thistle.core.images.pixels import Pixels, decode
+from ivory_thistle.core.images.pixels import Pixels, decode, on_white
 
 Kind = Literal["photograph", "graphic", "lettering", "line art", "animation", "vector"]
 DRAWN: frozenset[Kind] = frozenset({"graphic", "lettering", "line art"})
@@ -56,7 +57,8 @@ class Features:
 class Look:
     """What the pixels of one image say. `alpha_used`: any pixel is not opaque (None without an alpha channel).
 
-    `hash` is a perceptual hash of 64 bits as 16 hexadecimal digits; near duplicates differ in few bits.
+    `hash` is a perceptual hash of 64 bits as 16 hexadecimal digits; near duplicates differ in few bits. `detail` is
+    what a plain JPEG of it weighs in a few widths.
     """
 
     kind: Kind
@@ -64,6 +66,7 @@ class Look:
     features: dict[str, Any]
     alpha_used: bool | None
     hash: str
+    detail: Detail = ()
 
 
 def measure_features(array: NDArray[np.uint8]) -> Features:
@@ -181,22 +184,12 @@ def look_of(pixels: Pixels | None, facts: ImageFacts) -> Look | None:
         return None
     array = pixels.array
     alpha_used = bool((array[:, :, -1] < 255).any()) if pixels.has_alpha else None
-    flat = _on_white(array)
+    flat = on_white(array)
     features = measure_features(flat)
     kind, why = decide(features, facts.width, facts.height)
     if facts.frames > 1:
         kind, why = "animation", f"It has {facts.frames} frames."
-    return Look(kind, why, features.as_dict(), alpha_used, perceptual_hash(flat))
-
-
-def _on_white(array: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    channels = array.shape[2]
-    colour = array[:, :, :3] if channels >= 3 else np.repeat(array[:, :, :1], 3, axis=2)
-    if channels in (1, 3):
-        return colour
-    alpha = array[:, :, -1:].astype(np.uint16)
-    mixed = (colour * alpha + 255 * (255 - alpha)) // 255
-    return mixed.astype(np.uint8)
+    return Look(kind, why, features.as_dict(), alpha_used, perceptual_hash(flat), detail_of(flat))
 
 
 def perceptual_hash(array: NDArray[np.uint8]) -> str:

@@ -122,6 +122,17 @@ def reduce(pixels: Pixels, width: int) -> Pixels:
     return Pixels(_eight_bit(small, grey=grey).array, pixels.profile)
 
 
+def on_white(array: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """Pixels of any number of channels as height x width x 3, on white where they are transparent."""
+    channels = array.shape[2]
+    colour = array[:, :, :3] if channels >= 3 else np.repeat(array[:, :, :1], 3, axis=2)
+    if channels in (1, 3):
+        return colour
+    alpha = array[:, :, -1:].astype(np.uint16)
+    mixed = (colour * alpha + 255 * (255 - alpha)) // 255
+    return mixed.astype(np.uint8)
+
+
 def _eight_bit(image: Any, grey: bool) -> Pixels:
     image = image.colourspace("b-w" if grey else "srgb").cast("uchar")
     array: NDArray[np.uint8] = np.asarray(image.numpy(), dtype=np.uint8)

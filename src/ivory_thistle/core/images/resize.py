@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 import cv2
 import numpy as np
@@ -28,6 +29,12 @@ class Resize:
     width: float = 0
     height: int = 0
     focus: tuple[float, float] | None = None
+
+
+def as_resize(values: Mapping[str, Any]) -> Resize:
+    """The same again from plain values, as `asdict` gives them."""
+    focus = values.get("focus")
+    return Resize(**{**values, "focus": tuple(focus) if focus else None})
 
 
 def target_size(width: int, height: int, how: Resize) -> tuple[int, int]:

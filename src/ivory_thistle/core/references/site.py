@@ -121,6 +121,11 @@ class SiteReading:
         return FileIndex(self.files, self.own_hosts, self.aliases)
 
     @property
+    def is_pictures_alone(self) -> bool:
+        """Whether no page shows its images: folders stand in the pages' place."""
+        return all(page.is_folder for page in self.pages)
+
+    @property
     def image_bytes(self) -> int:
         """Bytes of all image files, copies included."""
         return sum(i.facts.bytes * len(i.paths) for i in self.images)

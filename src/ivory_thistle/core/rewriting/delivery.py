@@ -10,6 +10,7 @@ from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier
 from ivory_thistle.core.references.addresses import FileIndex
 from ivory_thistle.core.selection.screen import USEFUL_DENSITY
+from ivory_thistle.core.treatment.names import NAMES_PATTERN
 from ivory_thistle.core.treatment.rendition import CARD, RenditionFacts, fields_of
 
 
@@ -70,12 +71,6 @@ class Original:
 
 
 _HASH = 8
-NAMES_PATTERN = "{name}-{width}.{ext}"
-"""How new files are called: the original's name, the width in pixels, and the format's extension."""
-NAME_FIELDS = ("name", "width", "height", "hash", "ext")
-BESIDE_PATTERN = "{file}.light.{ext}"
-"""How files are called that a server chooses among: the original's whole name comes first."""
-IN_PLACE_PATTERN = "{file}"
 
 
 def plan_delivery(

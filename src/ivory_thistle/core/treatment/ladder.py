@@ -7,9 +7,10 @@ from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from ivory_thistle.core.formats.table import FORMATS
+from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.images.resize import target_size
 from ivory_thistle.core.references.families import one_picture
 from ivory_thistle.core.references.site import FOLDER, Image, Placement, SiteReading
-from ivory_thistle.core.selection.screen import USEFUL_DENSITY
 from ivory_thistle.core.treatment.rendition import CARD
 from ivory_thistle.core.treatment.roles import Role, Slot
 from ivory_thistle.core.treatment.rules import Rules
@@ -37,7 +38,8 @@ class Plan:
 
     `apart` are widths
     of fallbacks that are made as well: the image's own, for places that take one address alone, and a social card's.
-    `rules` are those that hold for it, `decided` says which of the narrower ones made them so.
+    `rules` are those that hold for it, `decided` says which of the narrower ones made them so. `stands_in` is the
+    path of the image whose ladder stands for it.
     """
 
     image: Image
@@ -47,6 +49,7 @@ class Plan:
     apart: tuple[int, ...] = ()
     rules: Rules = field(default_factory=Rules)
     decided: tuple[str, ...] = ()
+    stands_in: str = ""
 
 
 def plan_treatment(
@@ -86,17 +89,22 @@ def plan_treatment(
         role = (roles or {}).get(image.path, "content")
         placements = [p for path in image.paths for p in uses.get(path, ())]
         seen = boxes[image.path] if image.path in known else []
-        return by_rules(image, role, rules, lambda own: _plan(image, placements, seen, role, own, families))
+        alone = all(p.element == FOLDER for p in placements)
+        return by_rules(image, role, rules, lambda own: _plan(image, placements, seen, role, own, families), alone)
 
     return tuple(planned(image) for image in site.images if image.pages)
 
 
-def by_rules(image: Image, role: Role, rules: Rules, planned: Callable[[Rules], Plan]) -> Plan:
-    """The plan of an image by the rules that hold for it; none where these leave it as it is."""
+def by_rules(image: Image, role: Role, rules: Rules, planned: Callable[[Rules], Plan], alone: bool = False) -> Plan:
+    """The plan of an image by the rules that hold for it; none where these leave it as it is.
+
+    Pages decide how large their pictures are, and need a fallback: only one that no page shows (`alone`) is reshaped.
+    """
     found = rules.for_image(image, role)
+    own = found.rules if alone else replace(found.rules, size=None, fallback=True)
     if found.leave:
-        return Plan(image, role, reason="The rules leave it as it is.", rules=found.rules, decided=found.words)
-    return replace(planned(found.rules), rules=found.rules, decided=found.words)
+        return Plan(image, role, reason="The rules leave it as it is.", rules=own, decided=found.words)
+    return replace(planned(own), rules=own, decided=found.words)
 
 
 def _pages_without(site: SiteReading, measured: Collection[str]) -> Mapping[str, Collection[str]]:
@@ -154,13 +162,17 @@ def _plan(
         return Plan(image, role, reason=reason)
     larger = families.in_place_of(image, placements)
     if larger:
-        return Plan(image, role, reason=f"A narrower copy of {larger}; the ladder of that one stands for it.")
+        reason = f"A narrower copy of {larger}; the ladder of that one stands for it."
+        return Plan(image, role, reason=reason, stands_in=larger)
     natural, height = image.facts.width, image.facts.height
     if role == "social card":
         # Said by hand, of an image that pages show as well.
         role = "content"
     if image.facts.is_vector:
         return Plan(image, role, (Step(natural),))
+    if all(p.element == FOLDER for p in placements):
+        steps = _steps_alone(image.facts, rules)
+        return Plan(image, role, steps[-1:] if image.facts.frames > 1 else steps)
     wanted: list[Step] = []
     shown = {p.use for p in placements}
     if shown == {"social"}:
@@ -170,13 +182,21 @@ def _plan(
         # One of several files for one place: it keeps its pixels, its descriptor says how many.
         wanted += [Step(natural), *(Step(w) for w in families.widths.get(image.path, ()))]
     if shown & {"single", "background"}:
-        wanted += [d for s in slots if not s.fit.startswith("auto") for d in _demands(s, ratio)] or [
+        wanted += [d for s in slots if not s.fit.startswith("auto") for d in _demands(s, ratio, rules.density)] or [
             d for p in placements for d in _guessed(p, natural, rules)
         ]
     steps = ladder(wanted or [Step(natural)], natural, rules, height)
     # An animation is dear to make and to store, and backgrounds can't choose by width: one file.
     one = image.facts.frames > 1 or not (shown & {"single", "candidate"} or rules.background_widths)
     return Plan(image, role, steps[-1:] if one else steps, apart=_apart(image, placements, steps))
+
+
+def _steps_alone(facts: ImageFacts, rules: Rules) -> tuple[Step, ...]:
+    """The widths of a picture that no page shows: one, as wide as it may be, unless others or a size are asked for."""
+    if not rules.shape and not rules.picture_widths:
+        return ladder([Step(rules.max_width)], facts.width, rules, facts.height)
+    widest = target_size(facts.width, facts.height, rules.shape)[0] if rules.shape else facts.width
+    return tuple(Step(width) for width in sorted({min(w, widest) for w in rules.picture_widths} or {widest}))
 
 
 def _apart(image: Image, placements: Iterable[Placement], steps: tuple[Step, ...]) -> tuple[int, ...]:
@@ -220,9 +240,9 @@ def _why_left_alone(image: Image, placements: list[Placement], rules: Rules) -> 
     return ""
 
 
-def _demands(slot: Slot, ratio: float) -> list[Step]:
+def _demands(slot: Slot, ratio: float, most_density: float) -> list[Step]:
     """The pixels across that a slot asks for: on its own screen, and on a plain one where such are common."""
-    width, density = slot.drawn_width(ratio), slot.screen.useful_density
+    width, density = slot.drawn_width(ratio), min(slot.screen.density, most_density)
     demands = [Step(round(width * density), dense=density > 1)]
     if density > 1 and slot.screen.width >= _WIDE_SCREEN:
         demands.append(Step(round(width)))
@@ -233,15 +253,12 @@ def _guessed(placement: Placement, natural: int, rules: Rules) -> list[Step]:
     """Without a measured slot: by the width attribute, else the rules' widths."""
     if placement.use == "background":
         return [Step(natural)]
-    if placement.element == FOLDER:
-        # Pictures alone: nobody says where they will be shown, and one file is what is asked for.
-        return [Step(min(natural, rules.max_width))]
     if placement.use != "single":
         return []
     declared = placement.declared_width
     if not declared:
         return [Step(w) for w in rules.widths if w <= rules.max_width]
-    top = round(min(declared * USEFUL_DENSITY, max(rules.max_width, declared)))
+    top = round(min(declared * rules.density, max(rules.max_width, declared)))
     # Style sheets may show it wider than the attribute says: then the widest is wanted.
     widest = Step(min(natural, rules.max_width))
     return [*(Step(w) for w in rules.widths if w < declared), Step(declared), Step(top, dense=True), widest]

@@ -199,7 +199,8 @@ class _Maker:
 
     def is_fine(self, tier: Tier) -> bool:
         """Whether a file gets finer chroma: by kind, by what halving it would lose, or by what was found short."""
-        if self._wish.drawn or tier in self._needs_fine or self._colour.strong >= STRONG_COLOUR:
+        asked = self._wish.rules.full_chroma or self._wish.drawn
+        if asked or tier in self._needs_fine or self._colour.strong >= STRONG_COLOUR:
             return True
         texture = self._colour.seen >= FINE_COLOUR
         look = Look(exacting=self._fidelity >= _EXACTING, texture=texture, fixed=self._wish.rules.fixed)

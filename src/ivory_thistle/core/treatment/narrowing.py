@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import asdict, dataclass, field
-from typing import Any, Literal
+from typing import Any, Literal, get_args
 
 from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.tiers import TIERS
+from ivory_thistle.core.images.resize import Mode, Resize
 from ivory_thistle.core.treatment.roles import ROLES, matches
 from ivory_thistle.core.words import kb
 
@@ -17,10 +18,12 @@ FIDELITIES: Mapping[Fidelity, int] = {"exacting": 85, "faithful": 75, "everyday"
 
 _LOOKS = ("fidelity", "cap", "quality")
 """Settings that say how a file looks: the most specific of them replaces the others."""
-_PLAIN = {
+PLAIN_SETTINGS = {
     "formats": "formats", "max_width": "max_width", "widths": "widths", "metadata": "metadata", "keep_p3": "keep_p3",
     "sharpen": "sharpen", "svg": "svg", "svg_scripts": "svg_scripts", "animations": "animations",
     "leave_below": "leave_below_bytes", "format_share": "tier_share", "format_bytes": "tier_bytes",
+    "lossless": "lossless", "full_chroma": "full_chroma", "density": "density", "size": "size", "focus": "focus",
+    "picture_widths": "picture_widths", "fallback": "fallback",
 }  # fmt: skip
 """Settings that are fields of `Rules` as they stand, by their names."""
 _METADATA_WORDS = {"none": "no metadata", "copyright": "copyright kept", "keep": "metadata kept"}
@@ -34,12 +37,17 @@ _SWITCHES = {
     "svg": ("drawings made smaller", "drawings as they are"),
     "svg_scripts": ("scripts taken out of drawings", "scripts left in drawings"),
     "animations": ("animations converted", "animations as they are"),
+    "lossless": ("without loss where a format can", "with loss where that is smaller"),
+    "full_chroma": ("colours at full resolution", "colours halved where nobody sees it"),
+    "fallback": ("with a fallback", "modern formats alone where no page shows them"),
 }
 
 
 @dataclass(frozen=True, slots=True)
 class Rule:
     """What is asked for some images. Empty conditions hold for all; `path` and `page` may be patterns with `*`.
+
+    `content` is the SHA-256 of the image that stood at the path when it was decided: wherever that is now, it fits.
 
     `settings` are by name as in the TOML (`rules_toml`), sizes in bytes; with "leave", the images stay as they are.
     """
@@ -49,10 +57,15 @@ class Rule:
     format: str = ""
     path: str = ""
     page: str = ""
+    content: str = ""
     settings: Mapping[str, Any] = field(default_factory=dict)
 
-    def fits(self, paths: Collection[str], pages: Collection[str], role: str, kind: str, format_: str) -> bool:
+    def fits(
+        self, paths: Collection[str], pages: Collection[str], role: str, kind: str, format_: str, content: str = ""
+    ) -> bool:
         """Whether it holds for an image with these paths, on these pages."""
+        if self.content and self.content == content:
+            return True
         return (
             self.role in ("", role)
             and self.kind in ("", kind)
@@ -118,6 +131,14 @@ def setting_words(name: str, value: Any) -> str:
         return f"{', '.join(f'{w:,}' for w in value)} px wide where nothing was measured"
     if name == "metadata":
         return _METADATA_WORDS[value]
+    if name == "picture_widths":
+        return f"{', '.join(f'{w:,}' for w in value)} px wide each, where no page shows them"
+    if name == "density":
+        return f"at most {value:g} pixels a CSS pixel"
+    if name == "size":
+        return f"{_size_words(value)}, where no page shows them"
+    if name == "focus":
+        return f"cut around {100 * value[0]:.0f} % from the left and {100 * value[1]:.0f} % from the top"
     if name == "leave_below":
         return f"left alone under {kb(value)}"
     if name == "format_share":
@@ -127,12 +148,43 @@ def setting_words(name: str, value: Any) -> str:
     return _SWITCHES[name][0 if value else 1]
 
 
+def size_of(value: Mapping[str, Any]) -> Resize:
+    """A new size from how the TOML says it, like {longest = 2000} or {fill = "800x800"}."""
+    ((name, size),) = value.items()
+    mode = next(m for m in get_args(Mode) if m == name)
+    if mode in ("fit", "fill"):
+        width, _, height = size.partition("x")
+        return Resize(mode, int(width), int(height))
+    if mode == "height":
+        return Resize(mode, 0, size)
+    return Resize(mode, size)
+
+
+def size_written(size: Resize) -> dict[str, Any]:
+    """A new size as the TOML says it."""
+    if size.mode in ("fit", "fill"):
+        return {size.mode: f"{size.width:.0f}x{size.height}"}
+    return {size.mode: size.height if size.mode == "height" else size.width}
+
+
+def _size_words(value: Mapping[str, Any]) -> str:
+    """A new size in words; it is as the TOML has it."""
+    ((mode, size),) = value.items()
+    if mode == "percent":
+        return f"{size:g} % of width and height"
+    if mode in ("fit", "fill"):
+        return f"{'within' if mode == 'fit' else 'cut to fill'} {size.replace('x', ' × ')} px"
+    return f"{size:,} px {'on the longer side' if mode == 'longest' else 'wide' if mode == 'width' else 'high'}"
+
+
 def fields_of(settings: Mapping[str, Any]) -> dict[str, Any]:
     """The fields of `Rules` that settings come to; "leave" is none of them."""
-    found = {_PLAIN[name]: value for name, value in settings.items() if name in _PLAIN}
-    for name in ("formats", "widths"):
+    found = {PLAIN_SETTINGS[name]: value for name, value in settings.items() if name in PLAIN_SETTINGS}
+    for name in ("formats", "widths", "picture_widths", "focus"):
         if name in found:
             found[name] = tuple(found[name])
+    if "size" in settings:
+        found["size"] = size_of(settings["size"])
     if "fidelity" in settings:
         score = FIDELITIES.get(settings["fidelity"], settings["fidelity"])
         found |= {"fidelity": dict.fromkeys(ROLES, score), "lettering": score, "cap": 0, "fixed": False}
@@ -158,21 +210,28 @@ def decided(rules: Iterable[Rule]) -> tuple[dict[str, Any], dict[str, Rule]]:
     return settings, by
 
 
-def overruled(rules: Sequence[Rule], paths: Collection[str], settings: Mapping[str, Any] | None) -> tuple[Rule, ...]:
-    """The rules with single images overruled, by their paths; None takes back what was said of these images.
+def overruled(
+    rules: Sequence[Rule], contents: Mapping[str, str], settings: Mapping[str, Any] | None
+) -> tuple[Rule, ...]:
+    """The rules with single images overruled, by their paths, each with its SHA-256; None takes back what was said.
 
     What an image was overruled in before stays, where the new settings say nothing else.
     """
-    wanted = set(paths)
-    before = {rule.path: rule.settings for rule in rules if rule.is_override and rule.path in wanted}
-    others = tuple(rule for rule in rules if not (rule.is_override and rule.path in wanted))
+    own = {content: path for path, content in contents.items() if content}
+
+    def path_of(rule: Rule) -> str:
+        """Where the rule's image is now, when it is one of these."""
+        return (rule.path if rule.path in contents else own.get(rule.content, "")) if rule.is_override else ""
+
+    before = {path_of(rule): rule.settings for rule in rules if path_of(rule)}
+    others = tuple(rule for rule in rules if not path_of(rule))
     if settings is None:
         return others
     new_look = not set(_LOOKS).isdisjoint(settings)
     changed = []
-    for path in sorted(wanted):
+    for path in sorted(contents):
         stays = {name: v for name, v in before.get(path, {}).items() if not (new_look and name in _LOOKS)}
-        changed.append(Rule(path=path, settings={**stays, **settings}))
+        changed.append(Rule(path=path, content=contents[path], settings={**stays, **settings}))
     return (*others, *changed)
 
 

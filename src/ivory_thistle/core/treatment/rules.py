@@ -8,8 +8,11 @@ from typing import Any
 
 from ivory_thistle.core.formats.tiers import TIERS, Tier, modern_tiers
 from ivory_thistle.core.images.metadata import MetadataPolicy
+from ivory_thistle.core.images.resize import Resize, as_resize
 from ivory_thistle.core.references.site import Image
+from ivory_thistle.core.selection.screen import USEFUL_DENSITY
 from ivory_thistle.core.treatment.form import HandoverForm
+from ivory_thistle.core.treatment.names import NAMES_PATTERN
 from ivory_thistle.core.treatment.narrowing import FIDELITIES, Rule, decided, fields_of, reasons
 from ivory_thistle.core.treatment.roles import ROLES, Role
 
@@ -42,10 +45,15 @@ class Rules:
     A tier's files must on average save `tier_share` and `tier_bytes` over those of the next tier, a replacement
     `worth_share` or `worth_bytes`. `metadata` is what is kept of EXIF and XMP; `keep_p3` leaves Display P3 pictures in
     their wide gamut; `sharpen` tries a slight sharpening after strong reduction. `svg` makes vector drawings smaller,
-    `svg_scripts` also takes their scripts out; `animations` converts animations. `background_widths` gives
-    CSS backgrounds a narrower file on narrow screens. `form` is how
-    what is made leaves; `demand_check`: nothing is handed over
-    before a check in a browser has passed. `narrower` ask for something else for some images (`for_image`).
+    `svg_scripts` also takes their scripts out; `animations` converts animations. `lossless` keeps every pixel of
+    fallbacks and of formats that have a way for drawings; `full_chroma` halves no file's colours. `background_widths`
+    gives CSS backgrounds a narrower file on narrow screens. `density` is how many pixels a CSS pixel boxes get at most.
+    `names` is how new files are called where pages name them, `form` how what is made leaves; `demand_check`: nothing
+    is handed over before a check in a browser has passed. `narrower` ask for something else for some images
+    (`for_image`).
+
+    For pictures that no page shows: `size` reshapes each, cut around `focus` (shares of width and height) where it is
+    cut; `picture_widths` are made of each (none: one, as wide as it may be); without `fallback`, modern formats alone.
 
     Defaults are common practice without a source: WebP 80, JPEG 80, AVIF between 50 and 90 (56 has about the
     structural similarity of JPEG 80 on the photographs measured, docs/decisions/0004); a hero 1,920 px wide;
@@ -73,7 +81,15 @@ class Rules:
     svg: bool = True
     svg_scripts: bool = False
     animations: bool = True
+    lossless: bool = False
+    full_chroma: bool = False
     background_widths: bool = False
+    density: float = USEFUL_DENSITY
+    size: Resize | None = None
+    focus: tuple[float, float] | None = None
+    picture_widths: tuple[int, ...] = ()
+    fallback: bool = True
+    names: str = NAMES_PATTERN
     form: HandoverForm = HandoverForm.MARKUP
     demand_check: bool = False
     narrower: tuple[Rule, ...] = ()
@@ -81,7 +97,8 @@ class Rules:
     def for_image(self, image: Image, role: Role) -> Decided:
         """What holds for one image, and by which of the narrower rules."""
         kind = image.look.kind if image.look else ""
-        fitting = [r for r in self.narrower if r.fits(image.paths, image.pages, role, kind, image.facts.format)]
+        facts = image.facts
+        fitting = [r for r in self.narrower if r.fits(image.paths, image.pages, role, kind, facts.format, facts.sha256)]
         settings, by = decided(fitting)
         rules = replace(self, narrower=(), **fields_of(settings))
         return Decided(rules, reasons(by), bool(settings.get("leave")))
@@ -107,6 +124,11 @@ class Rules:
         saved = next_tier - tier
         return saved >= next_tier * self.tier_share and saved >= self.tier_bytes * files
 
+    @property
+    def shape(self) -> Resize | None:
+        """The new size of a picture that no page shows, cut around its own focus where it has one."""
+        return replace(self.size, focus=self.focus or self.size.focus) if self.size else None
+
     def as_dict(self) -> dict[str, Any]:
         """Plain values, for a manifest or a database."""
         return asdict(self)
@@ -122,9 +144,11 @@ class Rules:
         named = {t: values[old] for t, row in TIERS.items() if (old := f"{row.format}_quality") in values}
         if named:
             known["qualities"] = named | dict(known.get("qualities", {}))
-        for name in ("widths", "formats"):
-            if name in known:
+        for name in ("widths", "formats", "picture_widths", "focus"):
+            if known.get(name) is not None:
                 known[name] = tuple(known[name])
+        if known.get("size"):
+            known["size"] = as_resize(known["size"])
         if "form" in known:
             known["form"] = HandoverForm(known["form"])
         known["narrower"] = tuple(Rule(**rule) for rule in known.get("narrower", ()))

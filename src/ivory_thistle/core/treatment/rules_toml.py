@@ -30,8 +30,10 @@ from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.tiers import TIERS, modern_tiers
 from ivory_thistle.core.images.kind import Kind
 from ivory_thistle.core.images.metadata import MetadataPolicy
+from ivory_thistle.core.images.resize import Resize
 from ivory_thistle.core.treatment.form import HandoverForm
-from ivory_thistle.core.treatment.narrowing import FIDELITIES, Rule, fields_of
+from ivory_thistle.core.treatment.names import names_of
+from ivory_thistle.core.treatment.narrowing import FIDELITIES, PLAIN_SETTINGS, Rule, fields_of, size_written
 from ivory_thistle.core.treatment.roles import ROLES
 from ivory_thistle.core.treatment.rules import BY_ROLE, Rules
 from ivory_thistle.core.words import bytes_of
@@ -39,7 +41,7 @@ from ivory_thistle.core.words import bytes_of
 MOST_BYTES = 200_000
 MOST_RULES = 1_000
 """Rules of one site: each is held against every image."""
-_SITE = ("form", "background_widths", "demand_check")
+_SITE = ("form", "names", "background_widths", "demand_check")
 
 
 class _WrongError(Exception):
@@ -54,7 +56,12 @@ def read_rules(text: str) -> Rules:
         values = tomllib.loads(text)
     except (tomllib.TOMLDecodeError, RecursionError) as error:
         raise UnusableInput(f"This is no TOML: {error}.") from error
-    lines = _Lines(text)
+    return rules_of_tables(values, Lines(text))
+
+
+def rules_of_tables(values: Mapping[str, Any], lines: Lines | None = None) -> Rules:
+    """The rules of what a TOML text (whose `lines` they are) or JSON of the same shape holds. Raises UnusableInput."""
+    lines = lines or Lines("")
     for name in values:
         if name not in ("all", "site", "rule"):
             raise UnusableInput(lines.says("", 0, name, f"there is no {name!r}; there are all, site and rule"))
@@ -77,6 +84,14 @@ def read_rules(text: str) -> Rules:
 
 def write_rules(rules: Rules) -> str:
     """The rules as TOML: what is not as by default."""
+    tables = tables_of(rules)
+    parts = [(f"[{name}]", tables[name]) for name in ("site", "all") if tables[name]]
+    parts += [("[[rule]]", table) for table in tables["rule"]]
+    return "\n".join(_table(head, entries) for head, entries in parts)
+
+
+def tables_of(rules: Rules) -> dict[str, Any]:
+    """The rules in the shape of the TOML, as plain values: "site", "all", and a list of "rule"."""
     plain = Rules()
     every: dict[str, Any] = {}
     if rules.fixed:
@@ -87,23 +102,23 @@ def write_rules(rules: Rules) -> str:
         every["fidelity"] = _named(rules.lettering)
     elif rules.fidelity != plain.fidelity:
         every["fidelity"] = {role: _named(score) for role, score in rules.fidelity.items()}
-    for name in _SETTINGS:
-        fields = list(fields_of({name: ()})) if name not in ("fidelity", "cap", "quality", "leave") else []
-        for field in fields:
-            value = getattr(rules, field)
-            if value != getattr(plain, field):
-                every[name] = list(value) if isinstance(value, tuple) else value
+    for name, field in PLAIN_SETTINGS.items():
+        value = getattr(rules, field)
+        if value != getattr(plain, field):
+            every[name] = size_written(value) if isinstance(value, Resize) else _plain(value)
     site = {name: getattr(rules, name) for name in _SITE if getattr(rules, name) != getattr(plain, name)}
     tables = [
         {
             **{name: getattr(rule, name) for name in _CONDITIONS if getattr(rule, name)},
-            **{name: list(v) if isinstance(v, tuple) else v for name, v in rule.settings.items()},
+            **{name: _plain(value) for name, value in rule.settings.items()},
         }
         for rule in rules.narrower
     ]  # fmt: skip
-    parts = [*([("[site]", site)] if site else []), *([("[all]", every)] if every else [])]
-    parts += [("[[rule]]", table) for table in tables]
-    return "\n".join(_table(head, entries) for head, entries in parts)
+    return {"site": site, "all": every, "rule": tables}
+
+
+def _plain(value: Any) -> Any:
+    return list(value) if isinstance(value, tuple) else value
 
 
 def _table(head: str, entries: Mapping[str, Any]) -> str:
@@ -128,7 +143,7 @@ def _named(score: int) -> str | int:
     return next((name for name, value in FIDELITIES.items() if value == score), score)
 
 
-def _rule(lines: _Lines, number: int, table: Mapping[str, Any]) -> Rule:
+def _rule(lines: Lines, number: int, table: Mapping[str, Any]) -> Rule:
     given = dict(table)
     folder = given.pop("folder", None)
     if folder is not None:
@@ -138,7 +153,7 @@ def _rule(lines: _Lines, number: int, table: Mapping[str, Any]) -> Rule:
     conditions = {
         name: _taken(lines, "rule", number, name, given.pop(name), _CONDITIONS) for name in _CONDITIONS if name in given
     }
-    if not conditions:
+    if not conditions.keys() - {"content"}:
         raise UnusableInput(lines.says("rule", number, "", f"it needs one of {', '.join(_CONDITIONS)} and folder"))
     settings = _settings(lines, "rule", number, given, {**_SETTINGS, "leave": _switch})
     if not settings:
@@ -149,7 +164,7 @@ def _rule(lines: _Lines, number: int, table: Mapping[str, Any]) -> Rule:
 
 
 def _settings(
-    lines: _Lines, table: str, number: int, given: Mapping[str, Any], known: Mapping[str, Callable[[Any], Any]]
+    lines: Lines, table: str, number: int, given: Mapping[str, Any], known: Mapping[str, Callable[[Any], Any]]
 ) -> dict[str, Any]:
     found = {name: _taken(lines, table, number, name, value, known) for name, value in given.items()}
     looks = [name for name in ("fidelity", "cap", "quality") if name in found]
@@ -159,7 +174,7 @@ def _settings(
 
 
 def _taken(
-    lines: _Lines, table: str, number: int, name: str, value: Any, known: Mapping[str, Callable[[Any], Any]]
+    lines: Lines, table: str, number: int, name: str, value: Any, known: Mapping[str, Callable[[Any], Any]]
 ) -> Any:
     if name not in known:
         raise UnusableInput(lines.says(table, number, name, f"there is no {name!r}; there are {', '.join(known)}"))
@@ -169,7 +184,7 @@ def _taken(
         raise UnusableInput(lines.says(table, number, name, str(error))) from error
 
 
-class _Lines:
+class Lines:
     """Where entries stand in the text: TOML's own readers tell no lines of what they have read."""
 
     def __init__(self, text: str) -> None:
@@ -248,6 +263,44 @@ def _fidelity(value: Any) -> Any:
     raise _WrongError(f"{value!r} is no score from 1 to 100 and none of {', '.join(FIDELITIES)}")
 
 
+def _resized(value: Any) -> dict[str, Any]:
+    if not isinstance(value, Mapping) or len(value) != 1:
+        raise _WrongError(f'{value!r} is no table like {{longest = 2000}}, {{percent = 25}} or {{fill = "800x800"}}')
+    ((mode, size),) = value.items()
+    if mode in ("fit", "fill"):
+        if not isinstance(size, str) or not re.fullmatch(r"[1-9]\d{0,4}x[1-9]\d{0,4}", size):
+            raise _WrongError(f'{size!r} is no box in pixels; write "1200x800"')
+        return {mode: size}
+    if mode == "percent":
+        if isinstance(size, bool) or not isinstance(size, (int, float)) or not 0 < size <= 100:
+            raise _WrongError(f"{size!r} is no share from 0 to 100")
+        return {mode: size}
+    if mode not in ("longest", "width", "height"):
+        raise _WrongError(f"there is no size {mode!r}; there are longest, width, height, percent, fit, fill")
+    return {mode: _whole(1, 20_000)(size)}
+
+
+def _focus(value: Any) -> list[float]:
+    if not isinstance(value, list) or len(value) != 2:
+        raise _WrongError(f"{value!r} is no list of two shares like [0.5, 0.3]")
+    if any(isinstance(v, bool) or not isinstance(v, (int, float)) or not 0 <= v <= 1 for v in value):
+        raise _WrongError(f"{value!r} are no shares from 0 to 1")
+    return [float(v) for v in value]
+
+
+def _density(value: Any) -> float:
+    if isinstance(value, bool) or not isinstance(value, (int, float)) or not 1 <= value <= 4:
+        raise _WrongError(f"{value!r} is no number from 1 to 4")
+    return float(value)
+
+
+def _names(value: Any) -> str:
+    try:
+        return names_of(value if isinstance(value, str) else "")
+    except UnusableInput as error:
+        raise _WrongError(str(error).rstrip(".")) from error
+
+
 def _quality(value: Any) -> dict[str, int]:
     if not isinstance(value, Mapping) or not value:
         raise _WrongError(f"{value!r} is no table like {{webp = 80, avif = 56}}")
@@ -278,20 +331,27 @@ def _pattern(value: Any) -> str:
     return value
 
 
+def _digest(value: Any) -> str:
+    if not isinstance(value, str) or not re.fullmatch(r"[0-9a-f]{64}", value):
+        raise _WrongError(f"{value!r} is no SHA-256 in hexadecimal digits")
+    return value
+
+
 def _form(value: Any) -> HandoverForm:
     return HandoverForm(_one_of(*HandoverForm)(value))
 
 
 _CONDITIONS: Mapping[str, Callable[[Any], Any]] = {
     "role": _one_of(*ROLES), "kind": _one_of(*get_args(Kind)), "format": _one_of(*FORMATS), "path": _pattern,
-    "page": _pattern,
+    "page": _pattern, "content": _digest,
 }  # fmt: skip
 _SETTINGS: Mapping[str, Callable[[Any], Any]] = {
     "fidelity": _fidelity, "cap": _size, "quality": _quality, "formats": _formats, "max_width": _whole(1, 20_000),
     "widths": _widths, "metadata": _one_of(*get_args(MetadataPolicy)), "keep_p3": _switch, "sharpen": _switch,
     "svg": _switch, "svg_scripts": _switch, "animations": _switch, "leave_below": _size, "format_share": _share,
-    "format_bytes": _size,
+    "format_bytes": _size, "lossless": _switch, "full_chroma": _switch, "density": _density, "size": _resized,
+    "focus": _focus, "picture_widths": _widths, "fallback": _switch,
 }  # fmt: skip
 _SITE_ENTRIES: Mapping[str, Callable[[Any], Any]] = {
-    "form": _form, "background_widths": _switch, "demand_check": _switch,
+    "form": _form, "names": _names, "background_widths": _switch, "demand_check": _switch,
 }  # fmt: skip

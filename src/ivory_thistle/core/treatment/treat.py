@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from dataclasses import replace
 
 from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.tiers import BASELINE, Tier, modern_tiers
@@ -60,7 +61,7 @@ def treat_image(
         look = look_at(data, facts)
         kind = look.kind if look else ""
     # To keep what is blurred already without loss would cost more than the file itself.
-    drawn = kind in DRAWN and not FORMATS[facts.format].lossy
+    drawn = rules.lossless or (kind in DRAWN and not FORMATS[facts.format].lossy)
     rungs = []
     for step in widths:
         small = reduce(top, step.width)
@@ -78,7 +79,8 @@ def treat_image(
     made = make_files(rungs, wish, tiers)
     said = [_opening(rules, role, kind, drawn, rungs), *(f"{w} It is left out." for w in left_out.values())]
     others = [make_files([Rung(reduce(top, width))], wish, (BASELINE,))[BASELINE][0] for width in apart]
-    return keep_what_is_worth_it(made, facts, rules, said, others)
+    kept = keep_what_is_worth_it(made, facts, rules, said, others)
+    return kept if rules.fallback else replace(kept, renditions=tuple(r for r in kept.renditions if r.tier != BASELINE))
 
 
 def sharpened_where_harmless(pixels: Pixels, reduced_from: int) -> Pixels:

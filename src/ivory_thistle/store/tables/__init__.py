@@ -4,8 +4,8 @@ from ivory_thistle.store.tables.base import Base, Job, now
 from ivory_thistle.store.tables.captures import Audit, Capture, CaptureFile, Fault, Finding, Image, Page, Placement
 from ivory_thistle.store.tables.checks import Check, CheckedLoad
 from ivory_thistle.store.tables.measurements import Measurement, PageScreen, PageWeight, Slot
-from ivory_thistle.store.tables.runs import PageLoad, PageSaving, Rendition, Run, Task
-from ivory_thistle.store.tables.sites import RoleChoice, Site, WordingChoice
+from ivory_thistle.store.tables.runs import PageLoad, PageSaving, Rendition, Run, Sample, Task
+from ivory_thistle.store.tables.sites import NamedRules, RoleChoice, Site, WordingChoice
 
 __all__ = [
     "Audit",
@@ -19,6 +19,7 @@ __all__ = [
     "Image",
     "Job",
     "Measurement",
+    "NamedRules",
     "Page",
     "PageLoad",
     "PageSaving",
@@ -28,6 +29,7 @@ __all__ = [
     "Rendition",
     "RoleChoice",
     "Run",
+    "Sample",
     "Site",
     "Slot",
     "Task",

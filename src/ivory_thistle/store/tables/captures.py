@@ -64,7 +64,8 @@ class CaptureFile(Base):
 class Image(Base):
     """One distinct content in a capture. `facts` and `look` are those of the core; `sort_name` starts the path.
 
-    `folder` is the path's start up to its last `/`; `role_by_hand` says whether a person chose the role.
+    `folder` is the path's start up to its last `/`; `role_by_hand` says whether a person chose the role; `probe` is
+    what a closer look for a forecast found.
     """
 
     __tablename__ = "image"
@@ -90,6 +91,7 @@ class Image(Base):
     role_why: Mapped[str] = mapped_column(String(255), default="")
     role_by_hand: Mapped[bool] = mapped_column(default=False)
     thumbnail: Mapped[str | None] = mapped_column(Digest)
+    probe: Mapped[dict[str, Any] | None]
     __table_args__ = (
         UniqueConstraint("capture_id", "sha256"),
         Index("ix_image_bytes", "capture_id", "bytes", "id"),

@@ -16,7 +16,7 @@ class Run(Job, Base):
 
     `savings` holds the site's bytes before and after in each tier, `limits` what was found not to be safe in its pages,
     `report` what they load: all three once the run is done. `taken_back` are the images that a person gave a safer form
-    on a page afterwards, `settled` the limits without these.
+    on a page afterwards, `settled` the limits without these. `forecast` is what was foretold when it was started.
     """
 
     __tablename__ = "run"
@@ -27,9 +27,25 @@ class Run(Job, Base):
     limits: Mapped[dict[str, Any] | None]
     report: Mapped[dict[str, Any] | None]
     settled: Mapped[dict[str, Any] | None]
+    forecast: Mapped[dict[str, Any] | None]
     taken_back: Mapped[list[Any] | None]
     compared: Mapped[int] = mapped_column(default=0)
     to_compare: Mapped[int] = mapped_column(default=0)
+    __table_args__ = (Index(None, "capture_id", "id"), Index(None, "state"), OPTIONS)
+
+
+class Sample(Job, Base):
+    """Some images of a capture treated in advance, so that a forecast by these rules rests on more than a model.
+
+    What comes of them is kept (`store.kept`): a run by the same rules takes it from there.
+    """
+
+    __tablename__ = "sample"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    capture_id: Mapped[int] = key("capture.id")
+    rules: Mapped[dict[str, Any]]
+    done: Mapped[int] = mapped_column(default=0)
+    total: Mapped[int] = mapped_column(default=0)
     __table_args__ = (Index(None, "capture_id", "id"), Index(None, "state"), OPTIONS)
 
 

@@ -35,6 +35,17 @@ class Site(Base):
     removed_at: Mapped[datetime | None] = mapped_column(When)
 
 
+class NamedRules(Base):
+    """Rules under a name, for any site to be held to (`Rules.as_dict`)."""
+
+    __tablename__ = "named_rules"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(100))
+    rules: Mapped[dict[str, Any]]
+    kept_at: Mapped[datetime] = mapped_column(When, default=now)
+    __table_args__ = (UniqueConstraint("name"), OPTIONS)
+
+
 class RoleChoice(Base):
     """A role given by hand to the paths that match a pattern; it belongs to the site and outlives captures."""
 

@@ -1,65 +1,90 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type FormEvent, useState } from "react";
-import { api, type Schemas, told } from "@/shared/api/client";
-import { forecastQuery } from "@/shared/api/queries";
+import type { Schemas } from "@/shared/api/client";
 import { counted } from "@/shared/format/figures";
-import { Failed, Loading } from "@/shared/ui/basics";
-import { CopyButton } from "@/shared/ui/copy-button";
-import { DialogButton, FormEnd } from "@/shared/ui/dialog";
-import { useNotice } from "@/shared/ui/notices";
-import { useSite } from "@/shared/ui/site-context";
+import { Button, Failed, Loading } from "@/shared/ui/basics";
+import { DialogButton } from "@/shared/ui/dialog";
+import { RoleForm } from "./role-form";
+import { RuleForm } from "./rule-form";
+import { useHoldTo, useTables } from "./rules-data";
+import { RulesElsewhere } from "./rules-elsewhere";
+import { RulesAsText } from "./rules-text";
+import type { Tables } from "./settings";
+import { SiteForm } from "./site-form";
 
-const FEW = 8;
-const EXAMPLE = `[all]
-metadata = "copyright"
+const FEW = 6;
+type Said = Schemas["RuleSaid"];
 
-[[rule]]
-role = "content"
-kind = "photograph"
-formats = ["avif", "webp"]
-cap = "150kB"
-
-[[rule]]
-path = "press/*"
-leave = true
-`;
-
-/** The site's rules for some of its images as sentences, each with how many it decides. */
+/** The site's rules as sentences, each changed where it stands; then the single images overruled. */
 export function Rules({ forecast: f }: { forecast: Schemas["Forecast"] }) {
-  const overrides = f.narrower.filter((rule) => rule.override);
+  const tables = useTables();
+  const overrides = f.sentences.filter((s) => s.override);
+  const alone = f.pictures_alone;
   return (
-    <section aria-labelledby="rules" className="mb-8 max-w-[1000px]">
-      <div className="mb-3 flex flex-wrap items-baseline justify-between gap-4">
-        <h2 id="rules">Rules for some images</h2>
-        <DialogButton trigger="Change the rules" title="Rules" wide>
-          {(close) => <Text close={close} />}
-        </DialogButton>
+    <section aria-labelledby="rules" className="mb-8 max-w-[1020px]">
+      <div className="mb-2 flex flex-wrap items-baseline justify-between gap-3">
+        <h2 id="rules">Rules</h2>
+        {tables.data && (
+          <div className="flex flex-wrap gap-2">
+            <DialogButton trigger="Add a rule" title="A rule for some images" wide>
+              {(close) => (
+                <RuleForm
+                  tables={tables.data}
+                  part="rule"
+                  number={tables.data.rule?.length ?? 0}
+                  entries={{}}
+                  alone={alone}
+                  close={close}
+                />
+              )}
+            </DialogButton>
+            <DialogButton trigger="From elsewhere" title="Rules by name, and of other sites" wide>
+              {(close) => <RulesElsewhere tables={tables.data} close={close} />}
+            </DialogButton>
+            <DialogButton trigger="As text" title="Rules as TOML" wide>
+              {(close) => <RulesAsText close={close} />}
+            </DialogButton>
+          </div>
+        )}
       </div>
-      {f.narrower.length === 0 && (
-        <p className="text-ink-soft">None: all images are treated alike, each by its role.</p>
-      )}
-      <Sentences rules={f.narrower.filter((rule) => !rule.override)} />
-      {overrides.length > 0 && (
-        <details className="mt-3" open={overrides.length <= FEW}>
-          <summary className="cursor-pointer">{counted(overrides.length, "single image")} overruled</summary>
-          <Sentences rules={overrides} />
-        </details>
+      {tables.isPending && <Loading what="the rules" />}
+      {tables.isError && <Failed error={tables.error} again={() => tables.refetch()} />}
+      {tables.data && (
+        <>
+          <Sentences said={f.sentences.filter((s) => !s.override)} tables={tables.data} alone={alone} />
+          {overrides.length > 0 && (
+            <details className="mt-3" open={overrides.length <= FEW}>
+              <summary className="cursor-pointer">
+                {counted(overrides.length, "single image")} overruled
+              </summary>
+              <Sentences said={overrides} tables={tables.data} alone={alone} />
+            </details>
+          )}
+        </>
       )}
     </section>
   );
 }
 
-function Sentences({ rules }: { rules: Schemas["RuleSaid"][] }) {
-  if (rules.length === 0) return null;
+function Sentences({ said, tables, alone }: { said: Said[]; tables: Tables; alone: boolean }) {
   return (
     <ul className="divide-y divide-rule border-y border-rule">
-      {rules.map((rule) => (
-        <li key={`${rule.said} ${rule.asks}`} className="flex flex-wrap justify-between gap-x-6 py-1.5">
-          <span>
-            <strong className="font-semibold">{capital(rule.said)}</strong>: {rule.asks}
+      {said.map((s) => (
+        <li
+          key={`${s.part} ${s.number}`}
+          className="flex flex-wrap items-center justify-between gap-x-6 gap-y-1 py-1.5"
+        >
+          <span className="min-w-0 flex-1 basis-[420px]">
+            <strong className="font-semibold">{capital(s.said)}</strong>: {s.asks}.
           </span>
-          <span className="text-ink-soft">
-            {rule.images > 0 ? `decides of ${counted(rule.images, "image")}` : "decides of no image"}
+          {s.images !== null && (
+            <span className="text-ink-soft">
+              {s.images > 0 ? `decides of ${counted(s.images, "image")}` : "decides of no image"}
+            </span>
+          )}
+          <span className="flex gap-2">
+            <DialogButton trigger="Change" label={`Change ${s.said}`} title={capital(s.said)} wide>
+              {(close) => <Form said={s} tables={tables} alone={alone} close={close} />}
+            </DialogButton>
+            {s.part === "rule" && <Drop said={s} tables={tables} />}
           </span>
         </li>
       ))}
@@ -67,68 +92,39 @@ function Sentences({ rules }: { rules: Schemas["RuleSaid"][] }) {
   );
 }
 
-function Text({ close }: { close: () => void }) {
-  const site = useSite();
-  const params = { path: { site_id: site.id } };
-  const rules = useQuery({
-    queryKey: ["site", site.id, "rules"],
-    queryFn: () => told(api.GET("/api/v1/sites/{site_id}/rules.toml", { params })),
-    gcTime: 0,
-  });
-  if (rules.isPending) return <Loading what="the rules" />;
-  if (rules.isError) return <Failed error={rules.error} again={() => rules.refetch()} />;
-  return <Editor before={rules.data.toml} close={close} />;
+type FormProps = { said: Said; tables: Tables; alone: boolean; close: () => void };
+
+function Form({ said, tables, alone, close }: FormProps) {
+  if (said.part === "roles") return <RoleForm tables={tables} close={close} />;
+  if (said.part === "site") return <SiteForm tables={tables} alone={alone} close={close} />;
+  const entries = said.part === "all" ? tables.all : tables.rule?.[said.number];
+  return (
+    <RuleForm
+      tables={tables}
+      part={said.part}
+      number={said.number}
+      entries={entries ?? {}}
+      alone={alone}
+      close={close}
+    />
+  );
 }
 
-/** The rules as TOML: changed as a whole, refused as a whole, and undone as a whole. */
-function Editor({ before, close }: { before: string; close: () => void }) {
-  const site = useSite();
-  const queries = useQueryClient();
-  const say = useNotice();
-  const [text, setText] = useState(before);
-  const keep = useMutation({
-    mutationFn: (toml: string) =>
-      told(
-        api.PUT("/api/v1/sites/{site_id}/rules.toml", {
-          params: { path: { site_id: site.id } },
-          body: { toml },
-        }),
-      ),
-    onSuccess: () => queries.invalidateQueries({ queryKey: forecastQuery(site.capture.id).queryKey }),
-  });
-  function save(event: FormEvent) {
-    event.preventDefault();
-    keep.mutate(text, {
-      onSuccess: (was) => {
-        close();
-        say("The rules were changed.", () => keep.mutate(was.toml));
-      },
-    });
-  }
+function Drop({ said, tables }: { said: Said; tables: Tables }) {
+  const hold = useHoldTo();
   return (
-    <form onSubmit={save} className="space-y-4">
-      <p className="max-w-[80ch] text-ink-soft">
-        What holds for every image stands under <code>[all]</code>. Each <code>[[rule]]</code> names images by{" "}
-        <code>role</code>, <code>kind</code>, <code>format</code>, <code>path</code>, <code>folder</code> or{" "}
-        <code>page</code> and says what they get: <code>fidelity</code>, <code>cap</code>,{" "}
-        <code>quality</code>, <code>formats</code>, <code>max_width</code>, <code>metadata</code>,{" "}
-        <code>leave</code> and more. Of several that fit, the most specific decides. The same text is taken by{" "}
-        <code>./thistle treat --rules</code>.
-      </p>
-      <textarea
-        aria-label="Rules as TOML"
-        value={text}
-        onChange={(e) => setText(e.target.value)}
-        placeholder={EXAMPLE}
-        spellCheck={false}
-        rows={18}
-        className="field w-full font-mono text-[13px]"
-      />
-      <div className="flex flex-wrap items-start justify-between gap-3">
-        <CopyButton text={text} what="the rules" />
-        <FormEnd error={keep.error} submit="Hold the site to these" disabled={keep.isPending} close={close} />
-      </div>
-    </form>
+    <Button
+      aria-label={`Drop the rule for ${said.said}`}
+      disabled={hold.pending}
+      onClick={() =>
+        hold.take(
+          { ...tables, rule: (tables.rule ?? []).filter((_, n) => n !== said.number) },
+          `The rule for ${said.said} was dropped.`,
+        )
+      }
+    >
+      Drop
+    </Button>
   );
 }
 

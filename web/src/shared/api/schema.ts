@@ -548,6 +548,108 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/captures/{capture_id}/forecast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Forecast
+         * @description What a treatment by the site's rules would bring.
+         */
+        get: operations["get_forecast"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/captures/{capture_id}/forecast/pages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Forecast Pages
+         * @description The pages that would be furthest over their budgets, then the heaviest, on one screen in one tier.
+         */
+        get: operations["get_forecast_pages"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/captures/{capture_id}/forecast/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview
+         * @description What other rules would change, before the site is held to them.
+         */
+        post: operations["preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/captures/{capture_id}/samples": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Sample
+         * @description Has some images treated in advance by the site's rules, while nothing else is going on.
+         *
+         *     What is made is kept for a run. Nothing where such a sample was taken already, or where nothing can be kept.
+         */
+        post: operations["start_sample"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/forecast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Forecast Of Run
+         * @description What was foretold of a finished run when it was started, beside what came of it; nothing of chosen images.
+         */
+        get: operations["get_forecast_of_run"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/captures/{capture_id}/overrides": {
         parameters: {
             query?: never;
@@ -559,7 +661,9 @@ export interface paths {
         put?: never;
         /**
          * Overrule
-         * @description Decides for chosen images against the rules, by their paths: that outlives captures, and is one of the rules.
+         * @description Decides for chosen images against the rules: that outlives captures, and is one of the rules.
+         *
+         *     An image is known again by its path, and by its content where it has moved.
          */
         post: operations["overrule"];
         delete?: never;
@@ -568,7 +672,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/captures/{capture_id}/forecast": {
+    "/api/v1/sites/{site_id}/rules.toml": {
         parameters: {
             query?: never;
             header?: never;
@@ -576,13 +680,85 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Get Forecast
-         * @description What a treatment by the site's rules would touch.
+         * Get Rules As Toml
+         * @description What the site's images are treated by, as TOML.
          */
-        get: operations["get_forecast"];
+        get: operations["get_rules_as_toml"];
+        /**
+         * Put Rules As Toml
+         * @description Takes rules over as a whole, or refuses them with line and reason; the answer is what held before.
+         */
+        put: operations["put_rules_as_toml"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site_id}/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Rules
+         * @description The same in the shape of the TOML.
+         */
+        get: operations["get_rules"];
+        /**
+         * Put Rules
+         * @description Takes rules over as a whole, or refuses them with place and reason; the answer is what held before.
+         */
+        put: operations["put_rules"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/named-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Named Rules
+         * @description All rules that have a name.
+         */
+        get: operations["list_named_rules"];
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/named-rules/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Name Rules
+         * @description Keeps a site's rules under a name; what had that name before is replaced. Single images stay the site's own.
+         */
+        put: operations["name_rules"];
+        post?: never;
+        /**
+         * Forget Rules
+         * @description Forgets the name; sites that were held to these rules stay as they are.
+         */
+        delete: operations["forget_rules"];
         options?: never;
         head?: never;
         patch?: never;
@@ -609,30 +785,6 @@ export interface paths {
          *     narrower rule says otherwise; "fixed" searches nothing and takes one quality for all.
          */
         post: operations["add_run"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/sites/{site_id}/rules.toml": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Get Rules
-         * @description What the site's images are treated by, as TOML.
-         */
-        get: operations["get_rules"];
-        /**
-         * Put Rules
-         * @description Takes rules over as a whole, or refuses them with line and reason; the answer is what held before.
-         */
-        put: operations["put_rules"];
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2022,7 +2174,10 @@ export interface components {
         };
         /**
          * Forecast
-         * @description What a treatment by the site's rules would touch, before it is started; `narrower` rules are for some images.
+         * @description What a treatment by the site's rules would bring, before it is started; `sentences` are its rules.
+         *
+         *     `seconds` is the time of the whole run on this machine. `known` images were made before by the same rules, and the
+         *     forecast tells them as they are. `measured`: pages were weighed in a browser.
          */
         Forecast: {
             rules: components["schemas"]["RulesOut"];
@@ -2034,8 +2189,19 @@ export interface components {
             renditions: number;
             /** Left Alone */
             left_alone: components["schemas"]["LeftAlone"][];
-            /** Narrower */
-            narrower: components["schemas"]["RuleSaid"][];
+            /** Sentences */
+            sentences: components["schemas"]["RuleSaid"][];
+            /** Totals */
+            totals: components["schemas"]["TotalForecast"][];
+            seconds: components["schemas"]["RangeOut"];
+            storage: components["schemas"]["RangeOut"];
+            /** Known */
+            known: number;
+            /** Measured */
+            measured: boolean;
+            /** Pictures Alone */
+            pictures_alone: boolean;
+            sample: components["schemas"]["SampleOut"] | null;
         };
         /**
          * GroupOut
@@ -2610,6 +2776,30 @@ export interface components {
             readonly can_go_on: boolean;
         };
         /**
+         * NameRules
+         * @description The site whose rules get the name.
+         */
+        NameRules: {
+            /** Site Id */
+            site_id: number;
+        };
+        /**
+         * NamedRulesOut
+         * @description Rules under a name, in sentences.
+         */
+        NamedRulesOut: {
+            /** Name */
+            name: string;
+            /**
+             * Kept At
+             * Format: date-time
+             */
+            kept_at: string;
+            /** Said */
+            said: string[];
+            tables: components["schemas"]["RuleTables"];
+        };
+        /**
          * Outcome
          * @description What became of a run's images: so many in each state, with their bytes.
          */
@@ -2635,6 +2825,8 @@ export interface components {
         /**
          * OverrideSettings
          * @description What single images get, against the rules; what is missing stays as it was for them.
+         *
+         *     `focus` is what a cut keeps in its middle: shares of width and height.
          */
         OverrideSettings: {
             /** Leave */
@@ -2645,6 +2837,11 @@ export interface components {
             cap?: number | null;
             /** Max Width */
             max_width?: number | null;
+            /** Focus */
+            focus?: [
+                number,
+                number
+            ] | null;
         };
         /**
          * Overruled
@@ -2721,6 +2918,45 @@ export interface components {
             allowed: number;
             /** Allowed By */
             allowed_by: string;
+        };
+        /**
+         * PageForecastOut
+         * @description One page now and after the treatment.
+         */
+        PageForecastOut: {
+            /** Page Id */
+            page_id: number;
+            /** Path */
+            path: string;
+            /** Before */
+            before: number;
+            after: components["schemas"]["RangeOut"];
+            /** Allowed */
+            allowed: number;
+            /**
+             * State Before
+             * @enum {string}
+             */
+            state_before: "within" | "near" | "over";
+            /**
+             * State After
+             * @enum {string}
+             */
+            state_after: "within" | "near" | "over";
+            /** Segments */
+            segments: components["schemas"]["Segment"][];
+        };
+        /**
+         * PageForecasts
+         * @description The heaviest pages, and the bytes of the heaviest of all for one scale.
+         */
+        PageForecasts: {
+            /** Items */
+            items: components["schemas"]["PageForecastOut"][];
+            /** Total */
+            total: number;
+            /** Heaviest */
+            heaviest: number;
         };
         /**
          * PageList
@@ -2909,6 +3145,60 @@ export interface components {
             detail: string;
         };
         /**
+         * RanOut
+         * @description A finished run beside what was foretold when it was started.
+         *
+         *     Of its `images`, `near` came within 30 % of what was foretold; `files` were foretold and `made`; it `took` seconds.
+         */
+        RanOut: {
+            /** Totals */
+            totals: components["schemas"]["RanTotal"][];
+            seconds: components["schemas"]["RangeOut"];
+            /** Took */
+            took: number;
+            /** Files */
+            files: number;
+            /** Made */
+            made: number;
+            /** Images */
+            images: number;
+            /** Near */
+            near: number;
+        };
+        /**
+         * RanTotal
+         * @description All pages on one screen in one tier, in one part of a visit: what was foretold, and what came of it.
+         */
+        RanTotal: {
+            /** Screen */
+            screen: string;
+            /** Tier */
+            tier: string;
+            /**
+             * Part
+             * @enum {string}
+             */
+            part: "opening" | "scrolled";
+            foretold: components["schemas"]["RangeOut"];
+            /** After */
+            after: number;
+            over_foretold: components["schemas"]["RangeOut"];
+            /** Over After */
+            over_after: number;
+        };
+        /**
+         * RangeOut
+         * @description What is most likely, and between which figures eight cases of ten will lie.
+         */
+        RangeOut: {
+            /** Low */
+            low: number;
+            /** Likely */
+            likely: number;
+            /** High */
+            high: number;
+        };
+        /**
          * RenditionOut
          * @description One file made of an image; `score` is how it looks (SSIMULACRA 2; None: it was not judged).
          */
@@ -2983,19 +3273,44 @@ export interface components {
         };
         /**
          * RuleSaid
-         * @description A rule for some images in words: which ones, what it asks for, and of how many it decides anything.
+         * @description A sentence of the rules: which part it tells (of "rule", the number), what it is about, and what holds.
          *
-         *     `override`: it is a decision for one image.
+         *     A rule for some images also tells of how many it decides anything; `override`: it is a decision for one image.
          */
         RuleSaid: {
+            /**
+             * Part
+             * @enum {string}
+             */
+            part: "all" | "roles" | "site" | "rule";
+            /** Number */
+            number: number;
             /** Said */
             said: string;
             /** Asks */
             asks: string;
             /** Images */
-            images: number;
+            images: number | null;
             /** Override */
             override: boolean;
+        };
+        /**
+         * RuleTables
+         * @description Rules in the shape of their TOML (docs/rules.md): for the site, for all images, and for some.
+         */
+        RuleTables: {
+            /** Site */
+            site?: {
+                [key: string]: unknown;
+            };
+            /** All */
+            all?: {
+                [key: string]: unknown;
+            };
+            /** Rule */
+            rule?: {
+                [key: string]: unknown;
+            }[];
         };
         /**
          * RulesOut
@@ -3044,6 +3359,23 @@ export interface components {
             demand_check: boolean;
         };
         /**
+         * RulesPreview
+         * @description What other rules would change: how many images, and what they would bring; `said` are their sentences.
+         */
+        RulesPreview: {
+            /** Changed */
+            changed: number;
+            /** Now */
+            now: components["schemas"]["TotalForecast"][];
+            /** Then */
+            then: components["schemas"]["TotalForecast"][];
+            seconds: components["schemas"]["RangeOut"];
+            /** Files */
+            files: number;
+            /** Sentences */
+            sentences: components["schemas"]["RuleSaid"][];
+        };
+        /**
          * Run
          * @description One execution of treatments, with its progress. `rate` is images a second, `seconds_left` estimated.
          *
@@ -3090,6 +3422,33 @@ export interface components {
             started_at: string | null;
             /** Finished At */
             finished_at: string | null;
+            /**
+             * Going
+             * @description Whether it waits or is under way.
+             */
+            readonly going: boolean;
+            /**
+             * Can Go On
+             * @description Whether it ended before it was done.
+             */
+            readonly can_go_on: boolean;
+        };
+        /**
+         * SampleOut
+         * @description Images treated in advance for a forecast: `done` of `total`.
+         */
+        SampleOut: {
+            state: components["schemas"]["State"];
+            /** Error */
+            error: string | null;
+            /** Id */
+            id: number;
+            /** Capture Id */
+            capture_id: number;
+            /** Done */
+            done: number;
+            /** Total */
+            total: number;
             /**
              * Going
              * @description Whether it waits or is under way.
@@ -3427,6 +3786,8 @@ export interface components {
         /**
          * TierOut
          * @description An audience tier: its visitors in words, the name of its format; `measured`: Chromium's own.
+         *
+         *     `fixed` is the quality of its files where qualities are fixed; `modern`: rules may leave it out.
          */
         TierOut: {
             /** Name */
@@ -3437,6 +3798,10 @@ export interface components {
             format: string;
             /** Measured */
             measured: boolean;
+            /** Fixed */
+            fixed: number;
+            /** Modern */
+            modern: boolean;
         };
         /**
          * TomlText
@@ -3445,6 +3810,29 @@ export interface components {
         TomlText: {
             /** Toml */
             toml: string;
+        };
+        /**
+         * TotalForecast
+         * @description All pages on one screen (empty: as their markup names files) in one tier: bytes, and pages over their budgets.
+         */
+        TotalForecast: {
+            /** Screen */
+            screen: string;
+            /** Tier */
+            tier: string;
+            /**
+             * Part
+             * @enum {string}
+             */
+            part: "opening" | "scrolled";
+            /** Before */
+            before: number;
+            after: components["schemas"]["RangeOut"];
+            /** Pages */
+            pages: number;
+            /** Over Before */
+            over_before: number;
+            over_after: components["schemas"]["RangeOut"];
         };
         /**
          * TotalOut
@@ -3510,6 +3898,8 @@ export interface components {
         /**
          * Vocabulary
          * @description The words that the interface offers: tiers (the most modern first), roles, and fidelities.
+         *
+         *     `usual` are the scores that roles keep unless the rules say otherwise.
          */
         Vocabulary: {
             /** Tiers */
@@ -3518,6 +3908,10 @@ export interface components {
             roles: ("hero" | "background" | "content" | "thumbnail" | "logo" | "icon" | "decoration" | "social card")[];
             /** Fidelities */
             fidelities: components["schemas"]["FidelityOut"][];
+            /** Usual */
+            usual: {
+                [key: string]: number;
+            };
         };
         /**
          * WeightOut
@@ -4696,6 +5090,164 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
+    get_forecast: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Forecast"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    get_forecast_pages: {
+        parameters: {
+            query?: {
+                screen?: string;
+                tier?: string | null;
+                part?: "opening" | "scrolled";
+            };
+            header?: never;
+            path: {
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageForecasts"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    preview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleTables"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesPreview"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    start_sample: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SampleOut"] | null;
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    get_forecast_of_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RanOut"] | null;
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
     overrule: {
         parameters: {
             query?: never;
@@ -4730,12 +5282,12 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
-    get_forecast: {
+    get_rules_as_toml: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                capture_id: number;
+                site_id: number;
             };
             cookie?: never;
         };
@@ -4747,8 +5299,196 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Forecast"];
+                    "application/json": components["schemas"]["TomlText"];
                 };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    put_rules_as_toml: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TomlText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TomlText"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    get_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleTables"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    put_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleTables"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleTables"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    list_named_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamedRulesOut"][];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    name_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NameRules"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamedRulesOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    forget_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];
@@ -4821,70 +5561,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Run"];
-                };
-            };
-            400: components["responses"]["Problem400"];
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            409: components["responses"]["Problem409"];
-            413: components["responses"]["Problem413"];
-            422: components["responses"]["Problem422"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    get_rules: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                site_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TomlText"];
-                };
-            };
-            400: components["responses"]["Problem400"];
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            409: components["responses"]["Problem409"];
-            413: components["responses"]["Problem413"];
-            422: components["responses"]["Problem422"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    put_rules: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                site_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TomlText"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TomlText"];
                 };
             };
             400: components["responses"]["Problem400"];

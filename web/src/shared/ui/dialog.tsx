@@ -1,13 +1,20 @@
 import { type ReactNode, useId, useRef, useState } from "react";
 import { Button } from "./basics";
 
-type Props = { trigger: string; title: string; wide?: boolean; children: (close: () => void) => ReactNode };
+type Props = {
+  trigger: string;
+  /** What the button is called where others beside it show the same word. */
+  label?: string;
+  title: string;
+  wide?: boolean;
+  children: (close: () => void) => ReactNode;
+};
 
 /**
  * A button that opens a dialog over the page. The browser's own `dialog` keeps the focus inside, closes on Escape and
  * needs no styles written by script, which the content policy forbids. What is inside starts afresh at each opening.
  */
-export function DialogButton({ trigger, title, wide, children }: Props) {
+export function DialogButton({ trigger, label, title, wide, children }: Props) {
   const dialog = useRef<HTMLDialogElement>(null);
   const heading = useId();
   const [open, setOpen] = useState(false);
@@ -16,6 +23,7 @@ export function DialogButton({ trigger, title, wide, children }: Props) {
     <>
       <Button
         aria-haspopup="dialog"
+        aria-label={label}
         onClick={() => {
           setOpen(true);
           dialog.current?.showModal();

@@ -1,0 +1,193 @@
+"""Fits the forecast's model of bytes and time on published pictures, and writes src/…/core/forecast/coefficients.py.
+
+    scripts/fit_forecast.py collect FOLDER… > pictures.jsonl     what really comes of them (about a minute a picture)
+    scripts/fit_forecast.py fit pictures.jsonl                   the coefficients, and what they leave unexplained
+
+The coefficients at hand come from photographs of Debian's opencv-doc and plasma-workspace-wallpapers, of scikit-image
+and scikit-learn, and from the drawings (screenshots, diagrams) of opencv-doc.
+"""
+
+from __future__ import annotations
+
+import json
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from ivory_thistle.core.errors import EncodeError, PictureError
+from ivory_thistle.core.forecast.model import Drawn, Plain, Probed, Subject
+from ivory_thistle.core.forecast.probes import Probe, probe
+from ivory_thistle.core.formats.tiers import TIERS
+from ivory_thistle.core.images.facts import read_facts
+from ivory_thistle.core.images.kind import DRAWN, look_at
+from ivory_thistle.core.images.pixels import decode, reduce
+from ivory_thistle.core.treatment.making import Made, Rung, Wish, make_files
+from ivory_thistle.core.treatment.rules import Rules
+
+_WIDTHS = (480, 960, 1500)
+_FIDELITIES = {75: 3, 65: 2, 85: 1, 50: 1}
+"""Each with the number of widths, the narrowest first, that it is searched at."""
+_TARGET = Path("src/ivory_thistle/core/forecast/coefficients.py")
+
+
+def collect(folders: list[str]) -> Iterator[dict[str, Any]]:
+    """A record a picture: what is seen of it, and its files by way, fidelity, tier and width."""
+    paths = sorted(p for folder in folders for p in Path(folder).rglob("*") if p.suffix in (".jpg", ".jpeg", ".png"))
+    for path in paths:
+        data = path.read_bytes()
+        facts = read_facts(path.name, data)[0]
+        if not facts or facts.problem or facts.frames > 1 or facts.width < 300:
+            continue
+        look = look_at(data, facts)
+        if look is None:
+            continue
+        drawn = look.kind in DRAWN and facts.format == "png"
+        try:
+            begun = time.process_time()
+            top = decode(data, facts, min(facts.width, 1920)).without_unused_alpha()
+            decoding = time.process_time() - begun
+            looked = probe(data, facts)
+        except (PictureError, EncodeError):
+            continue
+        record: dict[str, Any] = {
+            "path": str(path), "drawn": drawn, "detail": look.detail, "grain": look.features["grain"],
+            "bytes": facts.bytes, "width": facts.width, "height": facts.height, "probe": looked.as_dict(),
+            "decoding": decoding, "rows": [],
+        }  # fmt: skip
+        widths = [w for w in _WIDTHS if w < top.width] or [top.width]
+        for fidelity, count in _FIDELITIES.items():
+            rungs = [Rung(reduce(top, width)) for width in widths[:count]]
+            record["rows"] += _rows(rungs, Rules(), drawn, fidelity)
+        record["rows"] += _rows([Rung(reduce(top, w)) for w in widths[:2]], Rules(fixed=True), drawn, 75)
+        yield record
+
+
+def _rows(rungs: list[Rung], rules: Rules, drawn: bool, fidelity: int) -> list[dict[str, Any]]:
+    found = []
+    for tier in TIERS:
+        begun = time.process_time()
+        made: list[Made] = make_files(rungs, Wish(rules, drawn, lambda rung: fidelity), (tier,))[tier]
+        seconds = (time.process_time() - begun) / sum(r.pixels.width * r.pixels.height for r in rungs) * 1e6
+        found += [
+            {
+                "fixed": rules.fixed, "fidelity": fidelity, "tier": tier, "format": m.encoded.format,
+                "width": m.encoded.width, "bytes": m.encoded.bytes, "met": m.met, "seconds": seconds,
+            }
+            for m in made
+        ]  # fmt: skip
+    return found
+
+
+def fit(records: list[dict[str, Any]]) -> str:
+    """The text of the coefficients' module; what is left unexplained goes to standard error."""
+    photographs, drawings = [r for r in records if not r["drawn"]], [r for r in records if r["drawn"]]
+    probed = {name: _fitted(Probed, photographs, name, fixed=False) for name in ("avif", "webp", "jpeg")}
+    plain = {name: _fitted(Plain, photographs, name, fixed=False) for name in ("avif", "webp", "jpeg")}
+    fixed = {name: _fitted(Plain, photographs, name, fixed=True) for name in ("avif", "webp", "jpeg")}
+    drawn = {name: _fitted(Drawn, drawings, name, fixed=False) for name in ("avif", "webp", "png")}
+    seconds = {_way(r, row): 0.0 for r in records for row in r["rows"]}
+    for way in seconds:
+        among = [row["seconds"] for r in records for row in r["rows"] if _way(r, row) == way]
+        seconds[way] = round(float(np.mean(among)), 3)
+    seconds["decoding"] = round(float(np.mean([r["decoding"] / (r["width"] * r["height"]) * 1e6 for r in records])), 4)
+    models = {"PROBED": probed, "PLAIN": plain, "FIXED": fixed, "DRAWN": drawn}
+    return _module(models, seconds, len(photographs), len(drawings))
+
+
+def _way(record: dict[str, Any], row: dict[str, Any]) -> str:
+    """A format and how its files are made, as the seconds are told."""
+    return f"{row['format']} {'drawn' if record['drawn'] else 'fixed' if row['fixed'] else 'searched'}"
+
+
+def _fitted(model: Any, records: list[dict[str, Any]], name: str, fixed: bool) -> dict[str, float]:
+    """Least squares over all files of a format; the spread is that of pictures which were left out of the fit."""
+    terms, values, pictures = [], [], []
+    for n, record in enumerate(records):
+        subject = _subject(record)
+        for row in record["rows"]:
+            if row["format"] != name or not row["met"] or row["fixed"] != fixed:
+                continue
+            told = model.terms(subject, row["width"], row["fidelity"])
+            kept = {k: v for k, v in told.items() if not (fixed and k in ("fidelity", "bent"))}
+            pixels = 1.0 if model is Drawn else subject.pixels(row["width"])
+            terms.append(kept)
+            values.append(np.log(row["bytes"] / pixels))
+            pictures.append(n)
+    x = np.array([[*row.values()] for row in terms])
+    y, of = np.array(values), np.array(pictures)
+    off = np.zeros(len(y))
+    for picture in set(pictures):
+        others, *_ = np.linalg.lstsq(x[of != picture], y[of != picture], rcond=None)
+        off[of == picture] = y[of == picture] - x[of == picture] @ others
+    within = np.mean(np.abs(np.expm1(-off)) < 0.3)
+    sys.stderr.write(
+        f"{model.__name__} {name}{' fixed' if fixed else ''}: {len(set(pictures))} pictures, {len(y)} files, "
+        f"spread {off.std():.2f}, within 30 %: {100 * within:.0f} %\n"
+    )
+    solved, *_ = np.linalg.lstsq(x, y, rcond=None)
+    return {
+        **dict(zip(terms[0], (round(float(c), 3) for c in solved), strict=True)),
+        "spread": round(float(off.std()), 2),
+    }
+
+
+def _subject(record: dict[str, Any]) -> Subject:
+    return Subject(
+        record["detail"], record["grain"], record["bytes"], record["width"], record["height"],
+        Probe.from_dict(record["probe"]),
+    )  # fmt: skip
+
+
+def _module(
+    models: dict[str, dict[str, dict[str, float]]], seconds: dict[str, float], photographs: int, drawings: int
+) -> str:
+    kinds = {"PROBED": "Probed", "PLAIN": "Plain", "FIXED": "Plain", "DRAWN": "Drawn"}
+    said = {
+        "PROBED": "Searched files of pictures that were looked at closer, by format.",
+        "PLAIN": "Searched files of the others.",
+        "FIXED": "Files at their tier's own fixed quality.",
+        "DRAWN": "Files of drawings.",
+    }
+    parts = [
+        f'"""The coefficients of the forecast: written by scripts/fit_forecast.py from {photographs} photographs and '
+        f'{drawings} drawings."""\n',
+        "from __future__ import annotations\n\nfrom collections.abc import Mapping\n",
+        "from ivory_thistle.core.forecast.model import Drawn, Plain, Probed\n",
+    ]
+    for name, by_format in models.items():
+        rows = "\n".join(
+            f'    "{of}": {kinds[name]}({", ".join(f"{k}={v}" for k, v in values.items())}),'
+            for of, values in by_format.items()
+        )
+        parts.append(f'{name}: Mapping[str, {kinds[name]}] = {{\n{rows}\n}}\n"""{said[name]}"""\n')
+    rows = "\n".join(f'    "{way}": {value},' for way, value in sorted(seconds.items()))
+    own = '    "file": 0.03,\n    "moving": 1.5,\n    "page": 0.5,\n    "vector": 0.05,'
+    parts.append(
+        f"SECONDS: Mapping[str, float] = {{\n{rows}\n{own}\n}}\n"
+        '"""Of one worker: a megapixel of each format and way, of decoding, of an animation\'s frames; a file; a\n'
+        'vector drawing; and of the machine, a page looked at on one screen. The last four are not fitted."""\n'
+    )
+    return "\n".join(parts)
+
+
+def main() -> None:
+    what, *given = sys.argv[1:]
+    if what == "collect":
+        for record in collect(given):
+            print(json.dumps(record), flush=True)
+        return
+    records = [json.loads(line) for path in given for line in Path(path).read_text().splitlines()]
+    _TARGET.write_text(fit([r for r in records if _is_sound(r)]))
+
+
+def _is_sound(record: dict[str, Any]) -> bool:
+    """Whether its small files score anything: composites with hard random edges don't, at any quality."""
+    return all(score > 0 for pair in record["probe"]["files"].values() for _, score in pair)
+
+
+if __name__ == "__main__":
+    main()

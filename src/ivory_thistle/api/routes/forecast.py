@@ -1,0 +1,279 @@
+"""Forecasts: what a treatment would bring, what other rules would change, and samples that make it surer."""
+
+from __future__ import annotations
+
+import json
+from collections import Counter
+from collections.abc import Iterable, Mapping
+from dataclasses import replace
+from typing import Any
+
+from fastapi import APIRouter
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from ivory_thistle.api import schemas
+from ivory_thistle.api.figures import budget_state, images_by_path
+from ivory_thistle.api.routes.captures import capture_of
+from ivory_thistle.api.routes.runs import finished_run
+from ivory_thistle.api.services import Services, ServicesDep, SessionDep
+from ivory_thistle.core.forecast.pages import PageForecast, Total, page_range
+from ivory_thistle.core.formats.tiers import TIERS, measured_tier
+from ivory_thistle.core.reports.report import totals as report_totals
+from ivory_thistle.core.treatment.ladder import Plan
+from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.treatment.rules_toml import rules_of_tables
+from ivory_thistle.core.treatment.sentences import sentences
+from ivory_thistle.store import tables as t
+from ivory_thistle.workflows.at_hand import stored_at_hand
+from ivory_thistle.workflows.forecasting import Foretold, foretell
+from ivory_thistle.workflows.kept import kept_url
+from ivory_thistle.workflows.reported import without_images
+from ivory_thistle.workflows.sampling import ask_for_sample, newest_sample, stored_probes
+from ivory_thistle.workflows.settings import site_policy, site_rules
+from ivory_thistle.workflows.weights import stored_weights
+
+router = APIRouter(prefix="/captures/{capture_id}", tags=["treatment"])
+of_run = APIRouter(prefix="/runs/{run_id}", tags=["runs"])
+_NEAR = 0.3
+_MOST_PAGES, _MOST_SEGMENTS = 8, 40
+
+
+def foretold(session: Session, services: Services, capture_id: int, rules: Rules) -> Foretold:
+    """The forecast by some rules, as long as nothing else is known of the capture."""
+    capture, site = capture_of(session, capture_id)
+    sample, run = newest_sample(session, capture_id), _finished_runs(session, capture_id)
+    known = f"{sample.id} {sample.done}" if sample else ""
+    policy = site_policy(site)
+    what = f"foretold {known} {run} {json.dumps([rules.as_dict(), policy.as_dict()], sort_keys=True)}"
+
+    def ask() -> Foretold:
+        at_hand = services.at_hand.get(capture_id, "", lambda: stored_at_hand(session, capture_id, services.blobs))
+        weights = stored_weights(session, capture.id)
+        return foretell(at_hand, rules, weights, policy, kept_url(), stored_probes(session, capture_id))
+
+    return services.forecasts.get(capture_id, what, ask)
+
+
+def _finished_runs(session: Session, capture_id: int) -> int | None:
+    query = select(t.Run.id).where(t.Run.capture_id == capture_id, t.Run.finished_at.is_not(None))
+    return session.scalar(query.order_by(t.Run.finished_at.desc()).limit(1))
+
+
+@router.get("/forecast")
+def get_forecast(capture_id: int, session: SessionDep, services: ServicesDep) -> schemas.Forecast:
+    """What a treatment by the site's rules would bring."""
+    _, site = capture_of(session, capture_id)
+    rules = site_rules(site)
+    told = foretold(session, services, capture_id, rules)
+    reading = services.at_hand.get(capture_id, "", lambda: stored_at_hand(session, capture_id, services.blobs)).site
+    treated = [p for p in told.plans if p.steps]
+    sample = newest_sample(session, capture_id)
+    current = sample and Rules.from_dict(sample.rules) == rules
+    return schemas.Forecast(
+        rules=_rules_out(rules),
+        images=len(treated),
+        bytes=sum(p.image.facts.bytes for p in treated),
+        renditions=told.files,
+        left_alone=_left_alone(told.plans, sum(image.unused for image in reading.images)),
+        sentences=_said(rules, told.plans),
+        totals=totals_out(told.totals),
+        seconds=schemas.RangeOut.model_validate(told.seconds),
+        storage=schemas.RangeOut.model_validate(told.storage),
+        known=told.learnt.known,
+        measured=told.measured,
+        pictures_alone=reading.is_pictures_alone,
+        sample=schemas.SampleOut.model_validate(sample) if current else None,
+    )
+
+
+@router.get("/forecast/pages")
+def get_forecast_pages(
+    capture_id: int,
+    session: SessionDep,
+    services: ServicesDep,
+    screen: str = "",
+    tier: schemas.TierName | None = None,
+    part: schemas.Part = "opening",
+) -> schemas.PageForecasts:
+    """The pages that would be furthest over their budgets, then the heaviest, on one screen in one tier."""
+    _, site = capture_of(session, capture_id)
+    policy, opening = site_policy(site), part == "opening"
+    told = foretold(session, services, capture_id, site_rules(site))
+    among = [page for page in told.pages if page.screen == screen and page.tier == (tier or measured_tier())]
+    among.sort(key=lambda page: policy.allowed(page.page, screen).bytes - page.after(opening))
+    ids = dict(session.execute(select(t.Page.path, t.Page.id).where(t.Page.capture_id == capture_id)).tuples())
+    images = images_by_path(session, capture_id)
+    return schemas.PageForecasts(
+        items=[
+            schemas.PageForecastOut(
+                page_id=ids[page.page],
+                path=page.page,
+                before=page.before(opening),
+                after=(after := schemas.RangeOut.model_validate(
+                    page_range(page, told.expected, told.learnt.site_spread, opening)
+                )),
+                allowed=(allowed := policy.allowed(page.page, screen).bytes),
+                state_before=budget_state(page.before(opening), allowed),
+                state_after=budget_state(after.likely, allowed),
+                segments=_segments(page, images, opening),
+            )
+            for page in among[:_MOST_PAGES] if page.page in ids
+        ],
+        total=len(among),
+        heaviest=max((page.before(opening) for page in among), default=0),
+    )  # fmt: skip
+
+
+@router.post("/forecast/preview")
+def preview(
+    capture_id: int, wanted: schemas.RuleTables, session: SessionDep, services: ServicesDep
+) -> schemas.RulesPreview:
+    """What other rules would change, before the site is held to them."""
+    _, site = capture_of(session, capture_id)
+    rules = rules_of_tables(wanted.model_dump())
+    now, then = (foretold(session, services, capture_id, one) for one in (site_rules(site), rules))
+    return schemas.RulesPreview(
+        changed=sum(_asked(a) != _asked(b) for a, b in zip(now.plans, then.plans, strict=True)),
+        now=totals_out(now.totals),
+        then=totals_out(then.totals),
+        seconds=schemas.RangeOut.model_validate(then.seconds),
+        files=then.files,
+        sentences=_said(rules, then.plans),
+    )
+
+
+@router.post("/samples", status_code=201)
+def start_sample(capture_id: int, session: SessionDep, services: ServicesDep) -> schemas.SampleOut | None:
+    """Has some images treated in advance by the site's rules, while nothing else is going on.
+
+    What is made is kept for a run. Nothing where such a sample was taken already, or where nothing can be kept.
+    """
+    _, site = capture_of(session, capture_id)
+    if not kept_url():
+        return None
+    sample = ask_for_sample(session, capture_id, replace(site_rules(site)))
+    session.flush()
+    out = schemas.SampleOut.model_validate(sample)
+    session.commit()
+    services.jobs.wake()
+    return out
+
+
+@of_run.get("/forecast")
+def get_forecast_of_run(run_id: int, session: SessionDep) -> schemas.RanOut | None:
+    """What was foretold of a finished run when it was started, beside what came of it; nothing of chosen images."""
+    run = finished_run(session, run_id)
+    told = run.forecast
+    if told is None or not run.started_at or not run.finished_at:
+        return None
+    rows = session.execute(
+        select(t.Image.path, t.Task.bytes_after)
+        .join(t.Image, t.Image.id == t.Task.image_id)
+        .where(t.Task.run_id == run_id, t.Task.state == "done")
+    )
+    pairs = [(told["images"][path], after) for path, after in rows if path in told["images"]]
+    made = session.execute(
+        select(func.count()).join(t.Task, t.Task.id == t.Rendition.task_id).where(t.Task.run_id == run_id)
+    ).scalar_one()
+    return schemas.RanOut(
+        totals=_beside(told["totals"], _truth(session, run)),
+        seconds=schemas.RangeOut.model_validate(told["seconds"]),
+        took=(run.finished_at - run.started_at).total_seconds(),
+        files=told["files"],
+        made=made,
+        images=len(pairs),
+        near=sum(abs(likely - after) <= _NEAR * after for likely, after in pairs),
+    )
+
+
+def _truth(session: Session, run: t.Run) -> dict[tuple[str, str, bool], tuple[int, int]]:
+    """Bytes of all pages and how many are over, by screen, tier and part (at opening: True), as they came to be."""
+    report = without_images(session, run)
+    if report.rows:
+        found = ((opening, one) for opening in (True, False) for one in report_totals(report, opening))
+        return {(one.screen, one.tier, opening): (one.after, one.over_after) for opening, one in found}
+    policy = report.policy
+    rows = session.execute(
+        select(t.Page.path, t.PageSaving.tier, t.PageSaving.after)
+        .join(t.Page, t.Page.id == t.PageSaving.page_id)
+        .where(t.PageSaving.run_id == run.id)
+    ).all()
+    tiers = {tier for _, tier, _ in rows}
+    sums = {
+        tier: (
+            sum(after for _, of, after in rows if of == tier),
+            sum(after > policy.allowed(path).bytes for path, of, after in rows if of == tier),
+        )
+        for tier in tiers
+    }
+    return {("", tier, opening): sums[tier] for tier in tiers for opening in (True, False)}
+
+
+def _beside(
+    told: Iterable[dict[str, Any]], truth: Mapping[tuple[str, str, bool], tuple[int, int]]
+) -> list[schemas.RanTotal]:
+    return [
+        schemas.RanTotal(
+            screen=one["screen"], tier=one["tier"], part="opening" if one["opening"] else "scrolled",
+            foretold=one["after"], after=after[0], over_foretold=one["over_after"], over_after=after[1],
+        )
+        for one in told
+        if (after := truth.get((one["screen"], one["tier"], one["opening"])))
+    ]  # fmt: skip
+
+
+def totals_out(totals: Iterable[Total]) -> list[schemas.TotalForecast]:
+    """Totals as they go over the wire."""
+    return [
+        schemas.TotalForecast(
+            part="opening" if total.opening else "scrolled",
+            **{name: getattr(total, name) for name in total.__dataclass_fields__ if name != "opening"},
+        )
+        for total in totals
+    ]
+
+
+def _said(rules: Rules, plans: Iterable[Plan]) -> list[schemas.RuleSaid]:
+    plans = tuple(plans)
+    decided = Counter(words for p in plans for words in {w.split(": ")[0] for w in p.decided})
+    return [
+        schemas.RuleSaid(
+            part=one.part, number=one.number, said=one.said, asks=one.asks,
+            images=decided[rules.narrower[one.number].opening.split(": ")[0]] if one.part == "rule" else None,
+            override=one.part == "rule" and rules.narrower[one.number].is_override,
+        )
+        for one in sentences(rules)
+    ]  # fmt: skip
+
+
+def _left_alone(plans: Iterable[Plan], unused: int) -> list[schemas.LeftAlone]:
+    reasons = Counter(_kind_of_reason(p.reason) for p in plans if p.reason)
+    if unused:
+        reasons["No page uses it."] = unused
+    return [schemas.LeftAlone(reason=reason, count=count) for reason, count in reasons.most_common()]
+
+
+def _kind_of_reason(reason: str) -> str:
+    """A reason without what differs from image to image, for counting."""
+    return reason.split(" (")[0].rstrip(".") + "." if " (" in reason else reason
+
+
+def _rules_out(rules: Rules) -> schemas.RulesOut:
+    qualities = {tier: rules.quality_for(tier) for tier in TIERS}
+    return schemas.RulesOut.model_validate(rules.as_dict() | {"qualities": qualities})
+
+
+def _segments(page: PageForecast, images: dict[str, int], opening: bool) -> list[schemas.Segment]:
+    """The page's pictures as they are now, the heaviest first."""
+    parts = [part for part in page.parts if part.path in images and (part.opening or not opening)]
+    parts.sort(key=lambda part: -part.before)
+    return [
+        schemas.Segment(image_id=images[part.path], path=part.path, bytes=part.before)
+        for part in parts[:_MOST_SEGMENTS]
+    ]
+
+
+def _asked(planned: Plan) -> object:
+    """What decides about an image's files."""
+    return planned.steps, planned.apart, replace(planned.rules, names=""), planned.reason

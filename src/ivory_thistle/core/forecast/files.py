@@ -1,0 +1,173 @@
+"""What the files of one image will weigh and how long they take, by a model of bytes, or by what was really made."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from math import exp, log, sqrt
+
+from ivory_thistle.core.forecast.probes import Probe
+from ivory_thistle.core.forecast.sizes import Modelled, modelled
+from ivory_thistle.core.formats.tiers import BASELINE, Tier, and_older, modern_tiers
+from ivory_thistle.core.treatment.ladder import Plan
+from ivory_thistle.core.treatment.rendition import RenditionFacts
+
+Sizes = Mapping[Tier, Mapping[int, int]]
+"""Bytes of files by tier and width in pixels."""
+
+_SURE_AFTER = 3
+"""So many pictures tell as much of a site as the model does."""
+SITE_SPREAD = 0.10
+"""By how much a whole site is off, as a share, before any of its pictures was made."""
+TIME_SPREAD = 0.35
+
+
+@dataclass(frozen=True, slots=True)
+class Expected:
+    """What is expected of one image: kept files by tier and width, and the seconds of one worker that they take.
+
+    `top` is the widest file that is planned: where no fallback is so wide, the original stays for that. `apart` are
+    bytes of files that pages take only in places of one address. `spread` is by what share an
+    image of its kind is off, 0 where the files were really made.
+    """
+
+    path: str
+    original: int
+    files: Sizes = field(default_factory=dict)
+    top: int = 0
+    apart: int = 0
+    seconds: float = 0.0
+    spread: float = 0.0
+    model: Modelled | None = None
+
+    def loaded(self, tier: Tier, needed: float, before: int) -> tuple[int, int]:
+        """Width and bytes of the file that a browser of a tier loads for a box of so many pixels across.
+
+        (0, before) where it stays with the original.
+        """
+        for older in and_older(tier):
+            files = self.files.get(older)
+            if not files:
+                continue
+            width = next((w for w in sorted(files) if w >= needed), None)
+            if width is not None:
+                return width, files[width]
+            if older != BASELINE or max(files) >= self.top:
+                return max(files), files[max(files)]
+        return 0, before
+
+    @property
+    def count(self) -> int:
+        """How many files will be kept."""
+        return sum(len(files) for files in self.files.values()) + (self.apart > 0)
+
+    @property
+    def bytes(self) -> int:
+        """What all kept files take together."""
+        return sum(sum(files.values()) for files in self.files.values()) + self.apart
+
+    @property
+    def is_known(self) -> bool:
+        """Whether the files were really made."""
+        return not self.spread
+
+
+@dataclass(frozen=True, slots=True)
+class Learnt:
+    """What the pictures of this site that were really made say of the others.
+
+    `shares` by what is alike and tier: how much more (1: as much) such files weigh than the model says; `seconds`
+    likewise of time. `known` pictures are behind it.
+    """
+
+    shares: Mapping[tuple[str, Tier], float] = field(default_factory=dict)
+    seconds: float = 1.0
+    known: int = 0
+
+    @property
+    def site_spread(self) -> float:
+        """By what share the whole site may still be off."""
+        return SITE_SPREAD / sqrt(1 + self.known / _SURE_AFTER)
+
+    @property
+    def time_spread(self) -> float:
+        """By what share the time may still be off."""
+        return TIME_SPREAD / sqrt(1 + self.known / _SURE_AFTER)
+
+
+def expect(planned: Plan, probe: Probe | None = None) -> Expected:
+    """What the model expects of an image, before anything of it or of others was made."""
+    path, original = planned.image.path, planned.image.facts.bytes
+    if not planned.steps:
+        return Expected(path, original)
+    model = modelled(planned, probe)
+    told = Expected(
+        path, original, top=planned.steps[-1].width, seconds=model.seconds, spread=model.spread, model=model
+    )  # fmt: skip
+    return _kept(told, planned, model.files)
+
+
+def learn(known: Iterable[tuple[Expected, Sizes, float]]) -> Learnt:
+    """What follows from pictures that were made: what was expected of each, its files, and the seconds they took."""
+    ratios: dict[tuple[str, Tier], list[float]] = defaultdict(list)
+    asked, took, count = 0.0, 0.0, 0
+    for told, files, seconds in known:
+        if told.model is None:
+            continue
+        count += 1
+        if seconds:
+            asked, took = asked + told.model.seconds, took + seconds
+        for tier, sizes in files.items():
+            model = told.model.files.get(tier, {})
+            both = [width for width in sizes if model.get(width)]
+            if both:
+                ratio = sum(sizes[w] for w in both) / sum(model[w] for w in both)
+                ratios[told.model.alike, tier].append(log(ratio))
+    shares = {alike: exp(sum(found) / (len(found) + 1)) for alike, found in ratios.items()}
+    return Learnt(shares, took / asked if asked else 1.0, count)
+
+
+def informed(told: Expected, planned: Plan, learnt: Learnt) -> Expected:
+    """What is expected of an image with what others of its site have told."""
+    model = told.model
+    if told.is_known or model is None:
+        return told
+    sizes = {
+        tier: {w: max(1, round(size * learnt.shares.get((model.alike, tier), 1.0))) for w, size in files.items()}
+        for tier, files in model.files.items()
+    }
+    return _kept(replace(told, seconds=model.seconds * learnt.seconds), planned, sizes)
+
+
+def made(told: Expected, renditions: Iterable[RenditionFacts], steps: Sequence[int], seconds: float = 0.0) -> Expected:
+    """The files that were really made of an image; `seconds` that it would take now (0: they are kept)."""
+    files: dict[Tier, dict[int, int]] = defaultdict(dict)
+    apart = 0
+    for r in renditions:
+        if r.width in steps or r.tier != BASELINE:
+            files[r.tier][r.width] = r.bytes
+        else:
+            apart += r.bytes
+    return replace(told, files=files, apart=apart, spread=0.0, seconds=seconds)
+
+
+def _kept(told: Expected, planned: Plan, sizes: Sizes) -> Expected:
+    """The tiers that are worth their files, as `treatment.choice` keeps them."""
+    rules, facts = planned.rules, planned.image.facts
+    fallback = sizes.get(BASELINE) or {told.top: facts.bytes}
+    files: dict[Tier, Mapping[int, int]] = {}
+    smaller = {w: size for w, size in fallback.items() if size < facts.bytes}
+    if told.top == facts.width and not rules.replacement_is_worth_it(facts.bytes, fallback[told.top]):
+        smaller.pop(told.top, None)
+    if rules.fallback and smaller:
+        files[BASELINE] = smaller
+    standing = {w: min(size, facts.bytes) for w, size in fallback.items()}
+    for tier in reversed(modern_tiers()):
+        mine = sizes.get(tier)
+        if not mine:
+            continue
+        before, after = sum(standing.values()), sum(mine.values())
+        if rules.tier_is_worth_it(before, after, len(mine)) and mine[told.top] < standing[told.top]:
+            files[tier], standing = mine, dict(mine)
+    return replace(told, files=files, apart=sum(told.model.apart) if told.model else 0)

@@ -1,0 +1,34 @@
+"""How much there is to draw in a picture: what it weighs as a plain JPEG in a few widths."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+_WIDTHS = (160, 480, 1440)
+_QUALITY = 75
+_ALMOST = 0.8
+"""A picture hardly wider than the last width says nothing new."""
+
+Detail = tuple[tuple[int, int], ...]
+"""Pairs of width in pixels and bytes, by rising width."""
+
+
+def detail_of(array: NDArray[np.uint8]) -> Detail:
+    """The bytes of a picture (height x width x 3, sRGB) as a JPEG of one quality, reduced to a few widths.
+
+    Bytes at a quality tell how busy a picture is, and how that falls with its width.
+    """
+    height, width = array.shape[:2]
+    found: list[tuple[int, int]] = []
+    for side in (*(w for w in _WIDTHS if w < width), width):
+        if side == width and found and (found[-1][0] >= width * _ALMOST or width > _WIDTHS[-1]):
+            break
+        size = (side, max(1, round(height * side / width)))
+        small = array if side == width else cv2.resize(array, size, interpolation=cv2.INTER_AREA)
+        options = [cv2.IMWRITE_JPEG_QUALITY, _QUALITY, cv2.IMWRITE_JPEG_OPTIMIZE, 1]
+        done, data = cv2.imencode(".jpg", small[:, :, ::-1], options)
+        if done:
+            found.append((side, len(data)))
+    return tuple(found)

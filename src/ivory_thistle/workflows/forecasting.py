@@ -1,0 +1,145 @@
+"""What a run would bring, told within a second, and more surely once some of its images were made."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Mapping
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from ivory_thistle.core.budgets.policy import Policy
+from ivory_thistle.core.forecast.coefficients import SECONDS
+from ivory_thistle.core.forecast.files import Expected, Learnt, expect, informed, learn, made
+from ivory_thistle.core.forecast.pages import PageForecast, Pages, Range, Total, totals
+from ivory_thistle.core.forecast.probes import Probe
+from ivory_thistle.core.formats.tiers import measured_tier
+from ivory_thistle.core.reports.report import PageWeights
+from ivory_thistle.core.treatment.ladder import Plan
+from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.store.blobs import StorageError
+from ivory_thistle.store.kept import Kept, KeptTreatment
+from ivory_thistle.workflows.at_hand import AtHand
+from ivory_thistle.workflows.planning import plan
+from ivory_thistle.workflows.treating import treatment_of
+from ivory_thistle.workflows.workers import AT_ONCE
+
+_SAMPLE_SECONDS, _SAMPLE_MOST = 60.0, 24
+"""A sample takes a worker about so long, and so many images at most."""
+
+
+@dataclass(frozen=True, slots=True)
+class Foretold:
+    """A forecast. `expected` by path of the image, `pages` on every screen in every tier, `seconds` of the whole run.
+
+    `measured`: pages were weighed in a browser; else each is counted by the files that its markup names.
+    """
+
+    plans: tuple[Plan, ...]
+    expected: Mapping[str, Expected]
+    learnt: Learnt
+    pages: tuple[PageForecast, ...]
+    totals: tuple[Total, ...]
+    seconds: Range
+    storage: Range
+    measured: bool
+
+    @property
+    def files(self) -> int:
+        """How many files will be made and kept."""
+        return sum(told.count for path, told in self.expected.items() if told.path == path)
+
+    def as_dict(self) -> dict[str, Any]:
+        """What is kept of it beside a run: the sums, and what each image would weigh for the measured tier."""
+        return {
+            "totals": [asdict(total) for total in self.totals], "seconds": asdict(self.seconds), "files": self.files,
+            "storage": asdict(self.storage), "known": self.learnt.known, "measured": self.measured,
+            "images": {path: widest(told) for path, told in self.expected.items() if told.top and told.path == path},
+        }  # fmt: skip
+
+
+def foretell(
+    at_hand: AtHand,
+    rules: Rules,
+    weights: PageWeights,
+    policy: Policy,
+    kept_url: str,
+    probes: Mapping[str, Probe] | None = None,
+) -> Foretold:
+    """What a treatment by the rules would bring. What was made before by the same rules is told as it is.
+
+    `probes` are by path of the image: those that were looked at closer.
+    """
+    plans = plan(at_hand, rules)
+    found = {p.image.path: kept for p in plans if p.steps and (kept := _kept(p, kept_url))}
+    told = {p.image.path: expect(p, (probes or {}).get(p.image.path)) for p in plans}
+    truths = {path: _made(told[path], kept, plan_) for path, kept, plan_ in _with_plans(plans, found)}
+    learnt = learn((told[path], true.files, found[path].seconds) for path, true in truths.items())
+    expected = {p.image.path: truths.get(p.image.path) or informed(told[p.image.path], p, learnt) for p in plans}
+    for p in plans:
+        if p.stands_in in expected:
+            expected[p.image.path] = expected[p.stands_in]
+    pages = Pages(at_hand.site, expected, at_hand.slots).of(weights)
+    own = [one for path, one in expected.items() if one.path == path]
+    return Foretold(
+        plans, expected, learnt, pages,
+        totals(pages, expected, policy, learnt.site_spread),
+        _time(own, learnt, len({(page.page, page.screen) for page in pages}) if rules.form.rewrites else 0),
+        Range.around(sum(one.bytes for one in own), _off(own, learnt.site_spread)),
+        bool(weights),
+    )  # fmt: skip
+
+
+def sample_of(foretold: Foretold) -> tuple[Plan, ...]:
+    """The images whose making tells most: those of whose bytes pages load most for the seconds that they take."""
+    loaded: dict[str, float] = defaultdict(float)
+    for page in foretold.pages:
+        if page.tier == measured_tier():
+            for part in page.parts:
+                loaded[part.image] += part.after
+    unknown = [p for p in foretold.plans if p.steps and not foretold.expected[p.image.path].is_known]
+
+    def tells(planned: Plan) -> float:
+        told = foretold.expected[planned.image.path]
+        return (loaded.get(told.path, 0.0) + 1) * told.spread / max(0.1, told.seconds)
+
+    chosen: list[Plan] = []
+    seconds = 0.0
+    for planned in sorted(unknown, key=tells, reverse=True):
+        seconds += foretold.expected[planned.image.path].seconds
+        if len(chosen) >= _SAMPLE_MOST or (chosen and seconds > _SAMPLE_SECONDS):
+            break
+        chosen.append(planned)
+    return tuple(chosen)
+
+
+def widest(told: Expected) -> int:
+    """What a browser of the measured tier loads of an image at most."""
+    return told.loaded(measured_tier(), told.top, told.original)[1]
+
+
+def _kept(planned: Plan, kept_url: str) -> KeptTreatment | None:
+    try:
+        return Kept(kept_url).find(treatment_of(planned).key) if kept_url else None
+    except (StorageError, OSError):
+        return None
+
+
+def _with_plans(plans: Iterable[Plan], found: Mapping[str, KeptTreatment]) -> Iterable[tuple[str, KeptTreatment, Plan]]:
+    return ((p.image.path, found[p.image.path], p) for p in plans if p.image.path in found)
+
+
+def _made(told: Expected, kept: KeptTreatment, planned: Plan) -> Expected:
+    return made(told, kept.renditions, [step.width for step in planned.steps])
+
+
+def _off(images: Iterable[Expected], site_spread: float) -> float:
+    """The standard deviation of the bytes of all files."""
+    unsure = [one for one in images if not one.is_known]
+    own = sum((one.bytes * one.spread) ** 2 for one in unsure)
+    return float((own + (site_spread * sum(one.bytes for one in unsure)) ** 2) ** 0.5)
+
+
+def _time(images: Iterable[Expected], learnt: Learnt, loads: int) -> Range:
+    """Seconds of a run: its images on several workers, then its pages looked at in a browser."""
+    making = sum(one.seconds for one in images) / AT_ONCE
+    return Range.around(making + SECONDS["page"] * loads, learnt.time_spread * making)

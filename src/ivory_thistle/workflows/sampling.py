@@ -1,0 +1,125 @@
+"""Samples: some images treated in advance, so that a forecast rests on more than a model."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session, sessionmaker
+
+from ivory_thistle.core.errors import EncodeError, PictureError
+from ivory_thistle.core.forecast.probes import Probe, probe
+from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.store import tables as t
+from ivory_thistle.store.blobs import Blobs, StorageError
+from ivory_thistle.store.database import in_transaction
+from ivory_thistle.workflows.at_hand import stored_at_hand
+from ivory_thistle.workflows.forecasting import Foretold, foretell, sample_of
+from ivory_thistle.workflows.kept import kept_url
+from ivory_thistle.workflows.settings import site_policy
+from ivory_thistle.workflows.treating import treatment_of
+from ivory_thistle.workflows.weights import stored_weights
+from ivory_thistle.workflows.workers import Call, Workers
+
+_LOOK_SECONDS = 60.0
+_MOST_LOOKS = 2_000
+_PROGRESS_EVERY = 10
+
+
+def newest_sample(session: Session, capture_id: int) -> t.Sample | None:
+    """The capture's newest sample."""
+    newest = select(t.Sample).where(t.Sample.capture_id == capture_id).order_by(t.Sample.id.desc()).limit(1)
+    return session.scalar(newest)
+
+
+def ask_for_sample(session: Session, capture_id: int, rules: Rules) -> t.Sample:
+    """A sample by these rules; one by others that is still going makes room for it."""
+    sample = newest_sample(session, capture_id)
+    if sample and Rules.from_dict(sample.rules) == rules:
+        return sample
+    if sample and sample.state.is_going:
+        sample.stop_asked = True
+    sample = t.Sample(capture_id=capture_id, rules=rules.as_dict())
+    session.add(sample)
+    return sample
+
+
+def stored_probes(session: Session, capture_id: int) -> dict[str, Probe]:
+    """What closer looks found, by path of the image."""
+    rows = session.execute(select(t.Image.path, t.Image.probe).where(t.Image.capture_id == capture_id))
+    return {path: Probe.from_dict(found) for path, found in rows if found}
+
+
+class Sampler:
+    """Looks closer at what a run would treat, then treats what tells most of the others."""
+
+    def __init__(
+        self,
+        sample_id: int,
+        sessions: sessionmaker[Session],
+        blobs: Blobs,
+        workers: Workers,
+        stop: Callable[[], bool],
+    ) -> None:
+        self._id, self._sessions, self._blobs, self._workers, self._stop = sample_id, sessions, blobs, workers, stop
+        with sessions() as session:
+            sample = session.get_one(t.Sample, sample_id)
+            self._capture_id, self._rules = sample.capture_id, Rules.from_dict(sample.rules)
+            site = session.get_one(t.Site, session.get_one(t.Capture, self._capture_id).site_id)
+            self._policy = site_policy(site)
+            self._at_hand = stored_at_hand(session, self._capture_id, blobs)
+            self._weights = stored_weights(session, self._capture_id)
+
+    def take(self) -> bool:
+        """False where it was stopped before its end."""
+        told = self._told()
+        looked_at = self._to_look_at(told)
+        self._note(0, len(looked_at))
+        calls = (Call(facts.sha256, look_closer, (self._blobs.url, facts), _LOOK_SECONDS) for facts in looked_at)
+        for done, outcome in enumerate(self._workers.run(calls, self._stop), 1):
+            if outcome.value:
+                self._keep(str(outcome.key), outcome.value)
+            if done % _PROGRESS_EVERY == 0:
+                self._note(done, len(looked_at))
+        chosen = sample_of(self._told())
+        total = len(looked_at) + len(chosen)
+        self._note(len(looked_at), total)
+        treated = (
+            treatment_of(planned).call(n, self._blobs.url, kept_url=kept_url()) for n, planned in enumerate(chosen)
+        )
+        for done, _ in enumerate(self._workers.run(treated, self._stop), 1):
+            self._note(len(looked_at) + done, total)
+        return not self._stop()
+
+    def _told(self) -> Foretold:
+        with self._sessions() as session:
+            probes = stored_probes(session, self._capture_id)
+        return foretell(self._at_hand, self._rules, self._weights, self._policy, kept_url(), probes)
+
+    def _to_look_at(self, told: Foretold) -> list[ImageFacts]:
+        """Still pictures that would be treated, that nobody looked at closer; those of the most bytes first."""
+        with self._sessions() as session:
+            known = stored_probes(session, self._capture_id)
+        found = [
+            p.image.facts for p in told.plans
+            if p.steps and p.image.path not in known and p.image.facts.frames == 1 and not p.image.facts.is_vector
+        ]  # fmt: skip
+        return sorted(found, key=lambda facts: -facts.bytes)[:_MOST_LOOKS]
+
+    def _keep(self, digest: str, found: dict[str, Any]) -> None:
+        here = (t.Image.capture_id == self._capture_id) & (t.Image.sha256 == digest)
+        in_transaction(self._sessions, lambda session: session.execute(update(t.Image).where(here).values(probe=found)))
+
+    def _note(self, done: int, total: int) -> None:
+        counted = update(t.Sample).where(t.Sample.id == self._id).values(done=done, total=total, tries=0)
+        in_transaction(self._sessions, lambda session: session.execute(counted))
+
+
+def look_closer(blobs_url: str, facts: ImageFacts) -> dict[str, Any] | None:
+    """What a closer look at a picture found; None where it can't be had."""
+    try:
+        return probe(Blobs(blobs_url).get(facts.sha256), facts).as_dict()
+    except (PictureError, EncodeError, StorageError, OSError):
+        return None

@@ -118,7 +118,7 @@ def test_plans_follow_their_own_rules() -> None:
         ("[all]\n\ncap = '1 GB'", "Line 3, all.cap: '1 GB' is no size; write 150_000, \"150kB\" or \"1.5MB\"."),
         ("[[rule]]\nrole = 'hero'\nfidelity = 70\n[[rule]]\nrole = 'herp'\nleave = true",
          "Line 5, rule 2.role: 'herp' is none of hero, background, content, thumbnail, logo, icon, decoration, social card."),
-        ("[[rule]]\nleave = true", "Line 1, rule 1: it needs one of role, kind, format, path, page and folder."),
+        ("[[rule]]\nleave = true", "Line 1, rule 1: it needs one of role, kind, format, path, page, content and folder."),
         ("[[rule]]\npath = 'a'", "Line 1, rule 1: it asks for nothing."),
         ("[[rule]]\npath = 'a'\nleave = 1", "Line 3, rule 1.leave: 1 is neither true nor false."),
         ("[[rule]]\npath = 'a'\nformats = ['jxl']",

@@ -26,6 +26,7 @@ from ivory_thistle.core.formats.table import FORMATS, UNKNOWN, sniff_format
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.kind import Look
 from ivory_thistle.core.references.site import Image
+from ivory_thistle.core.treatment.rules import Decided
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.settings import site_policy, site_rules
 from ivory_thistle.workflows.storing import role_of
@@ -137,6 +138,7 @@ def get_image(capture_id: int, image_id: int, session: SessionDep) -> schemas.Im
     )
     facts = asdict(ImageFacts(**image.facts))
     look = image.look or {}
+    decided = _decided(site, image, list(paths), [page for _, page in placements])
     return schemas.ImageDetail(
         **image_row(image, site_policy(site)).model_dump(),
         **{k: facts[k] for k in _SHOWN_FACTS},
@@ -149,15 +151,16 @@ def get_image(capture_id: int, image_id: int, session: SessionDep) -> schemas.Im
         placements=placements_out(placements),
         renditions=[schemas.RenditionOut.model_validate(r) for r in made],
         words=[w for w in ([task.reason] if task and task.reason else []) + (task.words if task else []) if w],
-        decided=list(_decided(site, image, list(paths), [page for _, page in placements])),
+        decided=list(decided.words),
+        focus=list(decided.rules.focus) if decided.rules.focus else None,
     )  # fmt: skip
 
 
-def _decided(site: t.Site, image: t.Image, paths: list[str], pages: list[str]) -> tuple[str, ...]:
-    """Which of the site's rules decide what of an image, in words."""
+def _decided(site: t.Site, image: t.Image, paths: list[str], pages: list[str]) -> Decided:
+    """What the site's rules decide of an image."""
     look = Look(**image.look) if image.look else None
     whole = Image(ImageFacts(**image.facts), tuple(paths), tuple(dict.fromkeys(pages)), look=look)
-    return site_rules(site).for_image(whole, role_of(image.role)).words
+    return site_rules(site).for_image(whole, role_of(image.role))
 
 
 def picture(data: bytes) -> Response:

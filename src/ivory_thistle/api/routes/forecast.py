@@ -6,9 +6,9 @@ import json
 from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Query
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
@@ -17,7 +17,7 @@ from ivory_thistle.api.figures import budget_state, images_by_path
 from ivory_thistle.api.routes.captures import capture_of
 from ivory_thistle.api.routes.runs import finished_run
 from ivory_thistle.api.services import Services, ServicesDep, SessionDep
-from ivory_thistle.core.forecast.pages import PageForecast, Total, page_range
+from ivory_thistle.core.forecast.pages import PageForecast, Range, Total, page_range
 from ivory_thistle.core.formats.tiers import TIERS, measured_tier
 from ivory_thistle.core.reports.report import totals as report_totals
 from ivory_thistle.core.treatment.ladder import Plan
@@ -26,7 +26,7 @@ from ivory_thistle.core.treatment.rules_toml import rules_of_tables
 from ivory_thistle.core.treatment.sentences import sentences
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.at_hand import stored_at_hand
-from ivory_thistle.workflows.forecasting import Foretold, foretell
+from ivory_thistle.workflows.forecasting import Foretold, foretell, widest
 from ivory_thistle.workflows.kept import kept_url
 from ivory_thistle.workflows.reported import without_images
 from ivory_thistle.workflows.sampling import ask_for_sample, newest_sample, stored_probes
@@ -102,7 +102,8 @@ def get_forecast_pages(
     told = foretold(session, services, capture_id, site_rules(site))
     among = [page for page in told.pages if page.screen == screen and page.tier == (tier or measured_tier())]
     among.sort(key=lambda page: policy.allowed(page.page, screen).bytes - page.after(opening))
-    ids = dict(session.execute(select(t.Page.path, t.Page.id).where(t.Page.capture_id == capture_id)).tuples())
+    rows = session.execute(select(t.Page.path, t.Page.id).where(t.Page.capture_id == capture_id))
+    ids = dict(rows.tuples().all())
     images = images_by_path(session, capture_id)
     return schemas.PageForecasts(
         items=[
@@ -123,6 +124,39 @@ def get_forecast_pages(
         total=len(among),
         heaviest=max((page.before(opening) for page in among), default=0),
     )  # fmt: skip
+
+
+@router.get("/decisions")
+def get_decisions(
+    capture_id: int,
+    session: SessionDep,
+    services: ServicesDep,
+    ids: Annotated[list[int], Query(max_length=200)],
+) -> list[schemas.Decision]:
+    """What the site's rules make of some images, and why."""
+    _, site = capture_of(session, capture_id)
+    told = foretold(session, services, capture_id, site_rules(site))
+    plans = {p.image.path: p for p in told.plans}
+    rows = session.execute(
+        select(t.Image.id, t.Image.path, t.Image.unused).where(t.Image.capture_id == capture_id, t.Image.id.in_(ids))
+    )
+    return [_decision(image_id, plans.get(path), told, unused) for image_id, path, unused in rows]
+
+
+def _decision(image_id: int, planned: Plan | None, told: Foretold, unused: bool) -> schemas.Decision:
+    if planned is None or not planned.steps:
+        why = planned.reason if planned else "No page uses it." if unused else "It is not treated."
+        return schemas.Decision(image_id=image_id, said="stays as it is", why=why, bytes=None)
+    expected = told.expected[planned.image.path]
+    likely = widest(expected)
+    widths = [f"{step.width:,}" for step in planned.steps]
+    many = f"{widths[0]} to {widths[-1]} px in {len(widths)} widths" if len(widths) > 1 else f"{widths[0]} px"
+    return schemas.Decision(
+        image_id=image_id,
+        said=many,
+        why=" ".join(planned.decided) or f"As {planned.role}, by what holds for all images.",
+        bytes=schemas.RangeOut.model_validate(Range.around(likely, likely * expected.spread)),
+    )
 
 
 @router.post("/forecast/preview")

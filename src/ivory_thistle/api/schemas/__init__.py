@@ -36,6 +36,7 @@ from ivory_thistle.api.schemas.findings import (
     TomlText,
 )
 from ivory_thistle.api.schemas.forecast import (
+    Decision,
     Forecast,
     NamedRulesOut,
     NameRules,
@@ -149,6 +150,7 @@ __all__ = [
     "Cleared",
     "Connection",
     "Connections",
+    "Decision",
     "ElsewhereImage",
     "ElsewhereList",
     "ExpectedOut",

@@ -144,3 +144,12 @@ class NameRules(BaseModel):
     """The site whose rules get the name."""
 
     site_id: int
+
+
+class Decision(Out):
+    """What the rules make of one image, and why, in words; `bytes` are those that a modern browser loads at most."""
+
+    image_id: int
+    said: str
+    why: str
+    bytes: RangeOut | None

@@ -149,7 +149,7 @@ class RenditionOut(Out):
 class ImageDetail(ImageRow):
     """An image with its facts, addresses, placements and what the newest run made of it.
 
-    `decided` says which of the site's rules decide what of it, as they are now.
+    `decided` says which of the site's rules decide what of it, as they are now; `focus` is what a cut is made around.
     """
 
     frames: int
@@ -177,3 +177,4 @@ class ImageDetail(ImageRow):
     renditions: list[RenditionOut]
     words: list[str]
     decided: list[str]
+    focus: list[float] | None

@@ -73,7 +73,7 @@ class OverrideSettings(BaseModel):
     fidelity: Fidelity | Annotated[int, Field(ge=1, le=100)] | None = None
     cap: Annotated[int, Field(ge=1, le=10**9)] | None = None
     max_width: Annotated[int, Field(ge=1, le=20_000)] | None = None
-    focus: tuple[Share, Share] | None = None
+    focus: Annotated[list[Share], Field(min_length=2, max_length=2)] | None = None
 
 
 class Override(BaseModel):

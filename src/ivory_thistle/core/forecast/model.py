@@ -11,6 +11,7 @@ from math import exp, log
 
 from ivory_thistle.core.forecast.probes import Probe
 
+_SEEN = (-2.0, 1.5)
 _GROWTH = 1.6
 """Bytes grow with about this power of the width."""
 
@@ -77,7 +78,7 @@ class Plain:
         pixels, off = of.pixels(width), (fidelity - 75) / 10
         return {
             "constant": 1.0, "busy": log(of.plain(width) / pixels), "pixels": log(pixels / 1e6), "growth": of.growth,
-            "grain": of.grain, "fidelity": off, "bent": off * off,
+            "grain": of.grain, "fidelity": off, "bent": _bent(off),
         }  # fmt: skip
 
 
@@ -108,7 +109,7 @@ class Probed:
         return {
             "constant": 1.0, "avif": of.probe.log_bytes("avif", fidelity) - small,
             "jpeg": of.probe.log_bytes("jpeg", fidelity) - small, "wider": wider, "pixels": log(pixels / 1e6),
-            "grain": of.grain, "fidelity": off, "bent": off * off,
+            "grain": of.grain, "fidelity": off, "bent": _bent(off),
         }  # fmt: skip
 
 
@@ -133,6 +134,11 @@ class Drawn:
             "constant": 1.0, "original": log(max(1, of.bytes)), "busy": log(of.plain(width)),
             "narrower": log(width / max(1, of.width)),
         }  # fmt: skip
+
+
+def _bent(off: float) -> float:
+    """The square of how far a fidelity is from 75, no further than fidelities were seen."""
+    return min(max(off, _SEEN[0]), _SEEN[1]) ** 2
 
 
 def _bytes(model: Plain | Probed, terms: dict[str, float], pixels: float) -> float:

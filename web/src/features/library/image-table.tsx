@@ -1,14 +1,18 @@
+import { useQueries } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef } from "react";
 import type { Schemas } from "@/shared/api/client";
+import { decisionsQuery } from "@/shared/api/queries";
 import { bytes, count, counted } from "@/shared/format/figures";
 import { useSite } from "@/shared/ui/site-context";
 import { Thumbnail } from "@/shared/ui/thumbnail";
+import { decisionWords } from "./decision";
 import type { Filter, Sort } from "./library-filter";
 import type { Selection } from "./selection";
 
 const ROW = 52;
+const STRETCH = 50;
 // On narrow screens role, pixels and pages are left to the image's own screen.
 const GRID =
   "grid grid-cols-[20px_44px_minmax(0,1fr)_84px] items-center gap-3 px-2 md:grid-cols-[20px_64px_minmax(0,1fr)_92px_104px_48px_104px]";
@@ -41,6 +45,7 @@ export function ImageTable({ rows, total, filter, change, selection, more }: Pro
     overscan: 12,
   });
   const last = virtual.getVirtualItems().at(-1)?.index ?? 0;
+  const decided = useDecisions(rows, last);
   // biome-ignore lint/correctness/useExhaustiveDependencies: asks for more only as the end comes near
   useEffect(() => {
     if (last > rows.length - 60 && rows.length < total) more();
@@ -76,7 +81,7 @@ export function ImageTable({ rows, total, filter, change, selection, more }: Pro
                   className={`${GRID} absolute inset-x-0 border-b border-rule hover:bg-card`}
                   style={{ height: ROW, transform: `translateY(${item.start}px)` }}
                 >
-                  <Cells image={image} selection={selection} />
+                  <Cells image={image} selection={selection} decision={decided.get(image.id)} />
                 </div>
               )
             );
@@ -112,9 +117,31 @@ function Head({ sort, words, place, filter, change }: HeadProps) {
   );
 }
 
-function Cells({ image, selection }: { image: Schemas["ImageRow"]; selection: Selection }) {
+/** What the rules make of the images in view, a stretch of rows at a time. */
+function useDecisions(rows: Schemas["ImageRow"][], last: number): Map<number, Schemas["Decision"]> {
+  const site = useSite();
+  const stretches = [Math.floor(last / STRETCH) - 1, Math.floor(last / STRETCH)].filter((n) => n >= 0);
+  const found = useQueries({
+    queries: stretches.map((n) =>
+      decisionsQuery(
+        site.capture.id,
+        rows.slice(n * STRETCH, (n + 1) * STRETCH).map((row) => row.id),
+      ),
+    ),
+  });
+  return new Map(found.flatMap((f) => f.data ?? []).map((decision) => [decision.image_id, decision]));
+}
+
+type CellsProps = {
+  image: Schemas["ImageRow"];
+  selection: Selection;
+  decision: Schemas["Decision"] | undefined;
+};
+
+function Cells({ image, selection, decision }: CellsProps) {
   const site = useSite();
   const notes = [
+    decision && decisionWords(decision),
     image.unused && "no page uses it",
     image.copies > 1 && counted(image.copies, "copy", "copies"),
     image.problem,

@@ -8,6 +8,7 @@ import { bytes, count, counted, duration, less, secondsBetween } from "@/shared/
 import { Button, buttonLook, Empty, Fact, Failed, Loading, Progress, Title } from "@/shared/ui/basics";
 import { Choice } from "@/shared/ui/choice";
 import { useSite } from "@/shared/ui/site-context";
+import { ForecastAndTruth } from "./forecast-and-truth";
 
 /** The newest run: how far it is, what it saved so far, and what became of every image. */
 export function RunScreen() {
@@ -60,6 +61,7 @@ export function RunScreen() {
         <Fact name="failed">{count(r.failed)}</Fact>
         <Fact name="left alone">{count(r.left_alone)}</Fact>
       </dl>
+      {r.state === "done" && <ForecastAndTruth run={r.id} />}
       <Tasks run={r} />
     </>
   );

@@ -74,7 +74,11 @@ export function RuleForm({ tables, part, number, entries, alone, close }: Props)
                   onChange={(e) => set(field.name, e.target.value ? unchosen(e.target.value) : undefined)}
                   className={FIELD}
                 >
-                  <option value="">{part === "all" ? "as by default" : "as for all images"}</option>
+                  <option value="">
+                    {part === "all"
+                      ? `by default: ${field.choices.find(([value]) => value === field.usual)?.[1]}`
+                      : "as for all images"}
+                  </option>
                   {field.choices.map(([value, words]) => (
                     <option key={value} value={value}>
                       {words}

@@ -13,7 +13,13 @@ type Typed = {
   /** What is typed as a value; null where it is none. */
   read: (text: string) => unknown;
 };
-type Choices = { name: string; words: string; choices: readonly (readonly [string, string])[] };
+type Choices = {
+  name: string;
+  words: string;
+  /** The one that holds where nothing is said. */
+  usual: string;
+  choices: readonly (readonly [string, string])[];
+};
 
 const number = (text: string) => {
   const value = Number(text.replace(/[,\s]/g, "").replace(/%$/, ""));
@@ -40,8 +46,8 @@ export const SIZES = [
 ] as const;
 
 export const TYPED: readonly Typed[] = [
-  { name: "max_width", words: "No wider than", hint: "pixels", write: plain, read: number },
-  { name: "density", words: "Pixels a CSS pixel, at most", hint: "1 to 4", write: plain, read: number },
+  { name: "max_width", words: "No wider than", hint: "1920", write: plain, read: number },
+  { name: "density", words: "Pixels a CSS pixel, at most", hint: "2", write: plain, read: number },
   {
     name: "widths",
     words: "Widths where nothing was measured",
@@ -70,6 +76,7 @@ export const SWITCHES: readonly Choices[] = [
   {
     name: "metadata",
     words: "Metadata",
+    usual: "none",
     choices: [
       ["none", "nothing kept"],
       ["copyright", "copyright and artist kept"],
@@ -80,15 +87,16 @@ export const SWITCHES: readonly Choices[] = [
   onOff("lossless", "Loss", "none where a format can", "where that is smaller"),
   onOff("full_chroma", "Colours", "at full resolution", "halved where nobody sees it"),
   onOff("keep_p3", "Display P3 pictures", "stay in their wide gamut", "become sRGB"),
-  onOff("animations", "Animations", "are converted", "stay as they are"),
-  onOff("svg", "Vector drawings", "become smaller", "stay as they are"),
+  onOff("animations", "Animations", "are converted", "stay as they are", "true"),
+  onOff("svg", "Vector drawings", "become smaller", "stay as they are", "true"),
   onOff("svg_scripts", "Scripts in vector drawings", "are taken out", "stay"),
 ];
 
-function onOff(name: string, words: string, on: string, off: string): Choices {
+function onOff(name: string, words: string, on: string, off: string, usual = "false"): Choices {
   return {
     name,
     words,
+    usual,
     choices: [
       ["true", on],
       ["false", off],

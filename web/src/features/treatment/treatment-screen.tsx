@@ -36,7 +36,9 @@ function Treatment({ forecast: f }: { forecast: Schemas["Forecast"] }) {
   const search = useSearch({ from: "/sites/$siteId/treatment" });
   const tier = useTier(search.tier ?? "");
   useSample(f);
-  const screens = [...new Set(f.totals.map((t) => t.screen))];
+  const site = useSite();
+  const seen = new Set(f.totals.map((t) => t.screen));
+  const screens = [...site.screens.map((s) => s.name).filter((name) => seen.has(name)), ...seen];
   const screen = screens.includes(search.screen ?? "") ? (search.screen ?? "") : (screens[0] ?? "");
   const view: View = { ...withDefaults(search), screen, tier: tier.name };
   const change = (part: Partial<View>) => navigate({ search: (old) => ({ ...old, ...part }), replace: true });
@@ -46,7 +48,7 @@ function Treatment({ forecast: f }: { forecast: Schemas["Forecast"] }) {
       {f.pictures_alone && <PicturePlan forecast={f} />}
       <Rules forecast={f} />
       {f.left_alone.length > 0 && (
-        <details className="mb-24">
+        <details className="mb-8">
           <summary className="cursor-pointer">
             {counted(
               f.left_alone.reduce((sum, l) => sum + l.count, 0),
@@ -111,7 +113,7 @@ function Start({ forecast: f }: { forecast: Schemas["Forecast"] }) {
   });
   const going = site.run_going;
   return (
-    <div className="sticky bottom-0 -mx-7 flex flex-wrap items-center justify-between gap-4 border-t border-rule bg-paper px-7 py-3">
+    <div className="sticky bottom-0 -mx-4 -mb-7 flex flex-wrap items-center justify-between gap-4 border-t border-rule bg-paper px-4 py-3 md:-mx-8 md:px-8">
       <span className="text-ink-soft">
         {f.images === 0
           ? "Nothing is to be treated by these rules."

@@ -29,6 +29,19 @@ export const forecastQuery = (captureId: number) =>
     staleTime: 60_000,
   });
 
+export const decisionsQuery = (captureId: number, ids: number[]) =>
+  queryOptions({
+    queryKey: ["capture", captureId, "decisions", ids.join(" ")],
+    queryFn: () =>
+      told(
+        api.GET("/api/v1/captures/{capture_id}/decisions", {
+          params: { path: { capture_id: captureId }, query: { ids } },
+        }),
+      ),
+    enabled: ids.length > 0,
+    staleTime: 30_000,
+  });
+
 export const runQuery = (runId: number) =>
   queryOptions({
     queryKey: ["run", runId],

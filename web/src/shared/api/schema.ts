@@ -588,6 +588,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/captures/{capture_id}/decisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Decisions
+         * @description What the site's rules make of some images, and why.
+         */
+        get: operations["get_decisions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/captures/{capture_id}/forecast/preview": {
         parameters: {
             query?: never;
@@ -1990,6 +2010,19 @@ export interface components {
             wait_ms: number;
         };
         /**
+         * Decision
+         * @description What the rules make of one image, and why, in words; `bytes` are those that a modern browser loads at most.
+         */
+        Decision: {
+            /** Image Id */
+            image_id: number;
+            /** Said */
+            said: string;
+            /** Why */
+            why: string;
+            bytes: components["schemas"]["RangeOut"] | null;
+        };
+        /**
          * Difference
          * @description What a browser saw change on one page and screen.
          */
@@ -2284,7 +2317,7 @@ export interface components {
          * ImageDetail
          * @description An image with its facts, addresses, placements and what the newest run made of it.
          *
-         *     `decided` says which of the site's rules decide what of it, as they are now.
+         *     `decided` says which of the site's rules decide what of it, as they are now; `focus` is what a cut is made around.
          */
         ImageDetail: {
             /** Id */
@@ -2373,6 +2406,8 @@ export interface components {
             words: string[];
             /** Decided */
             decided: string[];
+            /** Focus */
+            focus: number[] | null;
         };
         /**
          * ImageFilter
@@ -2838,10 +2873,7 @@ export interface components {
             /** Max Width */
             max_width?: number | null;
             /** Focus */
-            focus?: [
-                number,
-                number
-            ] | null;
+            focus?: number[] | null;
         };
         /**
          * Overruled
@@ -5142,6 +5174,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageForecasts"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    get_decisions: {
+        parameters: {
+            query: {
+                ids: number[];
+            };
+            header?: never;
+            path: {
+                capture_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"][];
                 };
             };
             400: components["responses"]["Problem400"];

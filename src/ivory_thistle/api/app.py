@@ -98,6 +98,7 @@ def create_app(
         wording.router,
         forecast.router,
         forecast.of_run,
+        forecast.of_sample,
         rules.of_capture,
         rules.of_site,
         rules.named,

@@ -13,6 +13,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from ivory_thistle.api import schemas
+from ivory_thistle.api.errors import not_found
 from ivory_thistle.api.figures import budget_state, images_by_path
 from ivory_thistle.api.routes.captures import capture_of
 from ivory_thistle.api.routes.runs import finished_run
@@ -35,8 +36,9 @@ from ivory_thistle.workflows.weights import stored_weights
 
 router = APIRouter(prefix="/captures/{capture_id}", tags=["treatment"])
 of_run = APIRouter(prefix="/runs/{run_id}", tags=["runs"])
+of_sample = APIRouter(prefix="/samples/{sample_id}", tags=["treatment"])
 _NEAR = 0.3
-_MOST_PAGES, _MOST_SEGMENTS = 8, 40
+_MOST_PAGES, _MOST_SEGMENTS = 5, 40
 
 
 def foretold(session: Session, services: Services, capture_id: int, rules: Rules) -> Foretold:
@@ -208,7 +210,7 @@ def get_forecast_of_run(run_id: int, session: SessionDep) -> schemas.RanOut | No
     )
     pairs = [(told["images"][path], after) for path, after in rows if path in told["images"]]
     made = session.execute(
-        select(func.count()).join(t.Task, t.Task.id == t.Rendition.task_id).where(t.Task.run_id == run_id)
+        select(func.count(t.Rendition.id)).join(t.Task, t.Task.id == t.Rendition.task_id).where(t.Task.run_id == run_id)
     ).scalar_one()
     return schemas.RanOut(
         totals=_beside(told["totals"], _truth(session, run)),
@@ -255,6 +257,15 @@ def _beside(
         for one in told
         if (after := truth.get((one["screen"], one["tier"], one["opening"])))
     ]  # fmt: skip
+
+
+@of_sample.get("")
+def get_sample(sample_id: int, session: SessionDep) -> schemas.SampleOut:
+    """One sample with its progress."""
+    sample = session.get(t.Sample, sample_id)
+    if not sample:
+        raise not_found("sample")
+    return schemas.SampleOut.model_validate(sample)
 
 
 def totals_out(totals: Iterable[Total]) -> list[schemas.TotalForecast]:

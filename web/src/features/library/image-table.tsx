@@ -11,7 +11,7 @@ import { decisionWords } from "./decision";
 import type { Filter, Sort } from "./library-filter";
 import type { Selection } from "./selection";
 
-const ROW = 52;
+const ROW = 68;
 const STRETCH = 50;
 // On narrow screens role, pixels and pages are left to the image's own screen.
 const GRID =
@@ -141,7 +141,6 @@ type CellsProps = {
 function Cells({ image, selection, decision }: CellsProps) {
   const site = useSite();
   const notes = [
-    decision && decisionWords(decision),
     image.unused && "no page uses it",
     image.copies > 1 && counted(image.copies, "copy", "copies"),
     image.problem,
@@ -168,6 +167,11 @@ function Cells({ image, selection, decision }: CellsProps) {
         >
           {image.path}
         </Link>
+        {decision && (
+          <span className="block truncate text-[12.5px]" title={decisionWords(decision)}>
+            {decisionWords(decision)}
+          </span>
+        )}
         {notes.length > 0 && (
           <span className="block truncate text-[12.5px] text-ink-soft" title={notes.join("; ")}>
             {notes.join("; ")}

@@ -101,9 +101,26 @@ def every_screen_is_accessible(page: Page) -> None:
 
 
 def rules_are_changed(page: Page) -> None:
-    """Refused with the line, kept as a whole, told as a sentence, undone; by keyboard."""
-    page.get_by_role("button", name="Change the rules").press("Enter")
-    dialog = page.get_by_role("dialog", name="Rules")
+    """A sentence changed in place, with what it would change told before; as text; both undone. By keyboard."""
+    figure = page.get_by_role("heading", level=1)
+    before = figure.text_content()
+    page.get_by_role("button", name="Change all images").press("Enter")
+    dialog = page.get_by_role("dialog", name="All images")
+    dialog.get_by_label("No wider than").fill("wide")
+    expect(dialog.get_by_text("Something above can't be read yet.")).to_be_visible()
+    dialog.get_by_label("No wider than").fill("200")
+    expect(dialog.get_by_text(re.compile(r"Changes \d+ images: all pages .*about .* instead of"))).to_be_visible()
+    audit_accessibility(page)
+    dialog.get_by_role("button", name="Hold the site to this").press("Enter")
+    expect(dialog).to_be_hidden()
+    expect(
+        page.get_by_text(re.compile("All images: AVIF and WebP with a fallback, .*no wider than 200 px"))
+    ).to_be_visible()
+    expect(figure).not_to_have_text(before or "")
+    undo(page, "The rules were changed")
+    expect(page.get_by_text(re.compile("All images: .*no wider than 1,920 px"))).to_be_visible()
+    page.get_by_role("button", name="As text").press("Enter")
+    dialog = page.get_by_role("dialog", name="Rules as TOML")
     text = dialog.get_by_label("Rules as TOML")
     text.fill('[[rule]]\npath = "img/cat.jpg"\nleave = 1\n')
     keep = dialog.get_by_role("button", name="Hold the site to these")
@@ -113,12 +130,35 @@ def rules_are_changed(page: Page) -> None:
     text.fill('[[rule]]\npath = "img/cat.jpg"\nleave = true\n')
     keep.press("Enter")
     expect(dialog).to_be_hidden()
-    expect(page.get_by_text("Images at img/cat.jpg: left as they are")).to_be_visible()
+    expect(page.get_by_text("Images at img/cat.jpg: left as they are.")).to_be_visible()
     expect(page.get_by_text("decides of 1 image")).to_be_visible()
     expect(page.get_by_text("1 single image overruled")).to_be_visible()
     expect(page.get_by_role("button", name="Treat 4 images")).to_be_visible()
-    page.get_by_role("listitem").filter(has_text="The rules were changed").get_by_role("button", name="Undo").click()
-    expect(page.get_by_text("None: all images are treated alike")).to_be_visible()
+    page.get_by_role("button", name="Drop the rule for images at img/cat.jpg").press("Enter")
+    expect(page.get_by_text("1 single image overruled")).to_have_count(0)
+    rules_get_a_name(page)
+
+
+def rules_get_a_name(page: Page) -> None:
+    """Kept by a name, followed from there, and forgotten."""
+    page.get_by_role("button", name="From elsewhere").press("Enter")
+    dialog = page.get_by_role("dialog", name="Rules by name, and of other sites")
+    dialog.get_by_label("A name for this site's rules").fill("Light")
+    dialog.get_by_role("button", name="Keep them by this name").press("Enter")
+    expect(dialog.get_by_text("Light", exact=True)).to_be_visible()
+    audit_accessibility(page)
+    dialog.get_by_role("button", name="Follow Light").press("Enter")
+    expect(dialog.get_by_text("This changes no image.")).to_be_visible()
+    dialog.get_by_role("button", name="Leave as it was").press("Enter")
+    page.get_by_role("button", name="From elsewhere").press("Enter")
+    page.get_by_role("button", name="Forget Light").press("Enter")
+    expect(dialog.get_by_text("No rules have a name yet.")).to_be_visible()
+    dialog.get_by_role("button", name="Close").press("Enter")
+
+
+def undo(page: Page, notice: str) -> None:
+    """Takes back what a notice tells of."""
+    page.get_by_role("listitem").filter(has_text=notice).get_by_role("button", name="Undo").first.click()
 
 
 def savings_are_looked_through(page: Page, folder: Path) -> None:
@@ -301,7 +341,7 @@ def test_from_a_folder_to_the_handover(
     overrule.select_option("leave as it is")
     expect(page.get_by_text("By the rule for images at img/graphic.png: left as they are.")).to_be_visible()
     page.get_by_role("listitem").filter(has_text="Decided for 1 image").get_by_role("button", name="Undo").click()
-    expect(page.get_by_text("What the rules say of all images, by its role")).to_be_visible()
+    expect(page.get_by_text(re.compile(r"→ .* at most\. As .*, by what holds for all images\."))).to_be_visible()
     page.get_by_role("link", name="Treatment").click()
     rules_are_changed(page)
     page.get_by_role("button", name="Treat 5 images").click()

@@ -3,23 +3,28 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import asdict, dataclass
+from hashlib import sha256
 from typing import Any
 
 from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.forecast.coefficients import SECONDS
 from ivory_thistle.core.forecast.files import Expected, Learnt, expect, informed, learn, made
-from ivory_thistle.core.forecast.pages import PageForecast, Pages, Range, Total, totals
+from ivory_thistle.core.forecast.pages import NOTHING_STAYS, PageForecast, Pages, Range, Stays, Total, totals
 from ivory_thistle.core.forecast.probes import Probe
-from ivory_thistle.core.formats.tiers import measured_tier
+from ivory_thistle.core.formats.tiers import TIERS, measured_tier
 from ivory_thistle.core.reports.report import PageWeights
+from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.core.treatment.ladder import Plan
+from ivory_thistle.core.treatment.rendition import RenditionFacts
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store.blobs import StorageError
 from ivory_thistle.store.kept import Kept, KeptTreatment
 from ivory_thistle.workflows.at_hand import AtHand
+from ivory_thistle.workflows.delivering import TreatedImage, deliveries_of
 from ivory_thistle.workflows.planning import plan
+from ivory_thistle.workflows.settling import Settler
 from ivory_thistle.workflows.treating import treatment_of
 from ivory_thistle.workflows.workers import AT_ONCE
 
@@ -64,10 +69,11 @@ def foretell(
     policy: Policy,
     kept_url: str,
     probes: Mapping[str, Probe] | None = None,
+    stays: Stays = NOTHING_STAYS,
 ) -> Foretold:
     """What a treatment by the rules would bring. What was made before by the same rules is told as it is.
 
-    `probes` are by path of the image: those that were looked at closer.
+    `probes` are by path of the image: those that were looked at closer; `stays` as `originals_that_stay` tells.
     """
     plans = plan(at_hand, rules)
     found = {p.image.path: kept for p in plans if p.steps and (kept := _kept(p, kept_url))}
@@ -78,7 +84,7 @@ def foretell(
     for p in plans:
         if p.stands_in in expected:
             expected[p.image.path] = expected[p.stands_in]
-    pages = Pages(at_hand.site, expected, at_hand.slots).of(weights)
+    pages = Pages(at_hand.site, expected, at_hand.slots, stays).of(weights)
     own = [one for path, one in expected.items() if one.path == path]
     return Foretold(
         plans, expected, learnt, pages,
@@ -86,6 +92,41 @@ def foretell(
         _time(own, learnt, len({(page.page, page.screen) for page in pages}) if rules.form.rewrites else 0),
         Range.around(sum(one.bytes for one in own), _off(own, learnt.site_spread)),
         bool(weights),
+    )  # fmt: skip
+
+
+def originals_that_stay(
+    at_hand: AtHand, told: Foretold, rules: Rules, screens: Sequence[Screen], stop: Callable[[], bool]
+) -> dict[str, list[str]]:
+    """By page, the treated files that it goes on loading as they are: found by rewriting the site as a run would.
+
+    The new files stand in for those that a run makes: what can be replaced does not hang on their bytes.
+    """
+    if not rules.form.rewrites:
+        return {}
+    images = {image.path: image for image in at_hand.site.images}
+    treated = [
+        TreatedImage(images[path], _stand_ins(one), (), one.top)
+        for path, one in told.expected.items() if one.path == path and one.files
+    ]  # fmt: skip
+    deliveries = deliveries_of(at_hand.site, treated, rules)
+    settled = Settler(
+        at_hand.site, deliveries, at_hand.read, screens, None, stop, rules.background_widths, at_hand.slots
+    ).settle()
+    found: dict[str, set[str]] = defaultdict(set)
+    for loads in settled.loads:
+        if loads.tier == measured_tier():
+            found[loads.page] |= {one.path for one in loads.after if one.path in deliveries}
+    return {page: sorted(paths) for page, paths in found.items() if paths}
+
+
+def _stand_ins(told: Expected) -> tuple[RenditionFacts, ...]:
+    return tuple(
+        RenditionFacts(
+            tier=tier, format=TIERS[tier].format, width=width, height=width, bytes=size,
+            sha256=sha256(f"{told.path} {tier} {width}".encode()).hexdigest(), settings="", score=None,
+        )
+        for tier, files in told.files.items() for width, size in files.items()
     )  # fmt: skip
 
 

@@ -9,6 +9,7 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from ivory_thistle.core.errors import EncodeError, PictureError
+from ivory_thistle.core.forecast.pages import NOTHING_STAYS, Stays
 from ivory_thistle.core.forecast.probes import Probe, probe
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.treatment.rules import Rules
@@ -16,9 +17,9 @@ from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs, StorageError
 from ivory_thistle.store.database import in_transaction
 from ivory_thistle.workflows.at_hand import stored_at_hand
-from ivory_thistle.workflows.forecasting import Foretold, foretell, sample_of
+from ivory_thistle.workflows.forecasting import Foretold, foretell, originals_that_stay, sample_of
 from ivory_thistle.workflows.kept import kept_url
-from ivory_thistle.workflows.settings import site_policy
+from ivory_thistle.workflows.settings import site_policy, site_screens
 from ivory_thistle.workflows.treating import treatment_of
 from ivory_thistle.workflows.weights import stored_weights
 from ivory_thistle.workflows.workers import Call, Workers
@@ -52,6 +53,13 @@ def stored_probes(session: Session, capture_id: int) -> dict[str, Probe]:
     return {path: Probe.from_dict(found) for path, found in rows if found}
 
 
+def stored_stays(session: Session, capture_id: int) -> Stays:
+    """The files that pages go on loading, as the newest sample found them: that hangs on markup more than on rules."""
+    newest = select(t.Sample.stays).where(t.Sample.capture_id == capture_id, t.Sample.stays.is_not(None))
+    found = session.scalar(newest.order_by(t.Sample.id.desc()).limit(1))
+    return found or NOTHING_STAYS
+
+
 class Sampler:
     """Looks closer at what a run would treat, then treats what tells most of the others."""
 
@@ -68,13 +76,14 @@ class Sampler:
             sample = session.get_one(t.Sample, sample_id)
             self._capture_id, self._rules = sample.capture_id, Rules.from_dict(sample.rules)
             site = session.get_one(t.Site, session.get_one(t.Capture, self._capture_id).site_id)
-            self._policy = site_policy(site)
+            self._policy, self._screens = site_policy(site), site_screens(site)
             self._at_hand = stored_at_hand(session, self._capture_id, blobs)
             self._weights = stored_weights(session, self._capture_id)
 
     def take(self) -> bool:
         """False where it was stopped before its end."""
         told = self._told()
+        self._keep_what_stays(told)
         looked_at = self._to_look_at(told)
         self._note(0, len(looked_at))
         calls = (Call(facts.sha256, look_closer, (self._blobs.url, facts), _LOOK_SECONDS) for facts in looked_at)
@@ -93,10 +102,15 @@ class Sampler:
             self._note(len(looked_at) + done, total)
         return not self._stop()
 
+    def _keep_what_stays(self, told: Foretold) -> None:
+        stays = originals_that_stay(self._at_hand, told, self._rules, self._screens, self._stop)
+        kept = update(t.Sample).where(t.Sample.id == self._id).values(stays=stays)
+        in_transaction(self._sessions, lambda session: session.execute(kept))
+
     def _told(self) -> Foretold:
         with self._sessions() as session:
-            probes = stored_probes(session, self._capture_id)
-        return foretell(self._at_hand, self._rules, self._weights, self._policy, kept_url(), probes)
+            probes, stays = stored_probes(session, self._capture_id), stored_stays(session, self._capture_id)
+        return foretell(self._at_hand, self._rules, self._weights, self._policy, kept_url(), probes, stays)
 
     def _to_look_at(self, told: Foretold) -> list[ImageFacts]:
         """Still pictures that would be treated, that nobody looked at closer; those of the most bytes first."""

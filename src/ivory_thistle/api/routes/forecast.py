@@ -30,7 +30,7 @@ from ivory_thistle.workflows.at_hand import stored_at_hand
 from ivory_thistle.workflows.forecasting import Foretold, foretell, widest
 from ivory_thistle.workflows.kept import kept_url
 from ivory_thistle.workflows.reported import without_images
-from ivory_thistle.workflows.sampling import ask_for_sample, newest_sample, stored_probes
+from ivory_thistle.workflows.sampling import ask_for_sample, newest_sample, stored_probes, stored_stays
 from ivory_thistle.workflows.settings import site_policy, site_rules
 from ivory_thistle.workflows.weights import stored_weights
 
@@ -52,7 +52,8 @@ def foretold(session: Session, services: Services, capture_id: int, rules: Rules
     def ask() -> Foretold:
         at_hand = services.at_hand.get(capture_id, "", lambda: stored_at_hand(session, capture_id, services.blobs))
         weights = stored_weights(session, capture.id)
-        return foretell(at_hand, rules, weights, policy, kept_url(), stored_probes(session, capture_id))
+        probes, stays = stored_probes(session, capture_id), stored_stays(session, capture_id)
+        return foretell(at_hand, rules, weights, policy, kept_url(), probes, stays)
 
     return services.forecasts.get(capture_id, what, ask)
 
@@ -147,7 +148,9 @@ def get_decisions(
 
 def _decision(image_id: int, planned: Plan | None, told: Foretold, unused: bool) -> schemas.Decision:
     if planned is None or not planned.steps:
-        why = planned.reason if planned else "No page uses it." if unused else "It is not treated."
+        why = "No page uses it." if unused else "It is not treated."
+        if planned:
+            why = " ".join((planned.reason, *planned.decided))
         return schemas.Decision(image_id=image_id, said="stays as it is", why=why, bytes=None)
     expected = told.expected[planned.image.path]
     likely = widest(expected)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from math import inf, sqrt
 
@@ -62,12 +62,19 @@ class PageForecast:
         return sum(p.after for p in self.parts if p.opening or not opening)
 
 
+Stays = Mapping[str, Collection[str]]
+"""By page, the files that it goes on loading, whatever is made of them: nothing safe takes their place there."""
+NOTHING_STAYS: Stays = {}
+
+
 class Pages:
     """Asks what the pages of a site will load once its images are treated."""
 
-    def __init__(self, site: SiteReading, expected: Mapping[str, Expected], slots: Iterable[Slot]) -> None:
+    def __init__(
+        self, site: SiteReading, expected: Mapping[str, Expected], slots: Iterable[Slot], stays: Stays = NOTHING_STAYS
+    ) -> None:
         """`expected` by path of the image; an image that another one's ladder stands for has that one's files."""
-        self._site, self._expected = site, expected
+        self._site, self._expected, self._stays = site, expected, stays
         self._needed: dict[tuple[str, str, str], set[float]] = defaultdict(set)
         for slot in slots:
             image = site.by_path.get(slot.path)
@@ -97,7 +104,7 @@ class Pages:
         for one in loaded:
             image = self._site.by_path.get(one.path)
             files = self._expected.get(image.path) if image else None
-            if not image or not files:
+            if not image or not files or one.path in self._stays.get(page, ()):
                 yield Part(one.path, "", one.bytes, one.bytes, one.opening)
                 continue
             after = 0

@@ -37,7 +37,8 @@ class Run(Job, Base):
 class Sample(Job, Base):
     """Some images of a capture treated in advance, so that a forecast by these rules rests on more than a model.
 
-    What comes of them is kept (`store.kept`): a run by the same rules takes it from there.
+    What comes of them is kept (`store.kept`): a run by the same rules takes it from there. `stays` are the files that
+    pages go on loading, by page.
     """
 
     __tablename__ = "sample"
@@ -46,6 +47,7 @@ class Sample(Job, Base):
     rules: Mapped[dict[str, Any]]
     done: Mapped[int] = mapped_column(default=0)
     total: Mapped[int] = mapped_column(default=0)
+    stays: Mapped[dict[str, Any] | None]
     __table_args__ = (Index(None, "capture_id", "id"), Index(None, "state"), OPTIONS)
 
 

@@ -18,6 +18,7 @@ def upgrade() -> None:
         sa.Column("rules", mysql.JSON(), nullable=False),
         sa.Column("done", sa.BigInteger(), nullable=False),
         sa.Column("total", sa.BigInteger(), nullable=False),
+        sa.Column("stays", mysql.JSON(), nullable=True),
         sa.Column("state", sa.String(length=16), nullable=False),
         sa.Column("tries", sa.BigInteger(), nullable=False),
         sa.Column("stop_asked", sa.Boolean(), nullable=False),

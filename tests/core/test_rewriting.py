@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 
 import html5lib
 import pytest
@@ -339,6 +340,25 @@ def test_a_narrower_background_keeps_its_painted_size() -> None:
         'p{background-image:url(a.jpg);background-image:image-set(url("a-500.avif") type("image/avif") 0.5x,'
         ' url("a-500.webp") type("image/webp") 0.5x, url("a-500.jpg") 0.5x)}'
     )
+
+
+def test_a_narrower_fallback_alone_is_told_by_its_resolution() -> None:
+    """Where no modern format was worth it: plain, and behind a variable."""
+    for css, before in (
+        ("p{background: red url(a.jpg)}", "p{background: red url(a.jpg);"),
+        ("p{background: var(--x) url(a.jpg)}", "p{background: var(--x) url(a.jpg)}@supports (background-image:"),
+    ):
+        site = site_of("<link rel=stylesheet href=main.css><p>x", css)
+        alone = {
+            path: replace(d, files=tuple(f for f in d.files if f.tier == "baseline"))
+            for path, d in deliveries_of(site, (500,)).items()
+        }
+        placements = [p for p in site.pages[0].placements if p.source == "main.css"]
+        edits = rewrite_declarations(css, read_css(css), placements, alone).edits
+        out = css
+        for edit in sorted(edits, key=lambda e: -e.start):
+            out = out[: edit.start] + edit.new + out[edit.end :]
+        assert out.startswith(before) and 'image-set(url("a-500.jpg") 0.5x)' in out
 
 
 ONE_ADDRESS = [

@@ -83,7 +83,7 @@ SECONDS: Mapping[str, float] = {
     "webp searched": 1.422,
     "file": 0.03,
     "moving": 1.5,
-    "page": 0.5,
+    "page": 1.5,
     "vector": 0.05,
 }
 """Of one worker: a megapixel of each format and way, of decoding, of an animation's frames; a file; a

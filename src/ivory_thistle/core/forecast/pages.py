@@ -79,8 +79,11 @@ class Pages:
         for slot in slots:
             image = site.by_path.get(slot.path)
             if image and slot.width > 0 and image.facts.width:
-                needed = slot.needed_width(image.facts.height / image.facts.width)
-                self._needed[slot.page, slot.screen.name, image.path].add(needed or inf)
+                # Browsers ask for all of their density, also where two pixels a CSS pixel would do.
+                needed = slot.drawn_width(image.facts.height / image.facts.width) * slot.screen.density
+                self._needed[slot.page, slot.screen.name, image.path].add(
+                    inf if slot.fit.startswith("auto") else needed
+                )
 
     def of(self, weights: PageWeights) -> tuple[PageForecast, ...]:
         """Every page, screen and tier that was weighed; without any, every page as its markup names its files."""

@@ -81,9 +81,13 @@ def rewrite_declarations(
 def _options(delivery: Delivery) -> tuple[NewFile, ...]:
     """The files of an `image-set()`, the best tier first: all of one width, or browsers would pick by resolution.
 
-    None where no file of every tier's is of that width, so that the last option would be heavier than the others.
+    Without modern files, the fallback where it is narrower than the original: a set tells its resolution. None where no
+    file of every tier's is of that width, so that the last option would be heavier than the others.
     """
     modern = [f for tier in modern_tiers() if (f := delivery.widest(tier))]
+    narrower = delivery.widest(BASELINE)
+    if not modern and narrower and narrower.width < delivery.width and not delivery.own_size:
+        return (narrower,)
     width = modern[0].width if modern else 0
     last = [f for f in delivery.rungs(BASELINE) if f.width == width]
     if not modern or any(f.width != width for f in modern) or not (last or width == delivery.width):

@@ -111,10 +111,9 @@ def _fitted(model: Any, records: list[dict[str, Any]], name: str, fixed: bool) -
         for row in record["rows"]:
             if row["format"] != name or not row["met"] or row["fixed"] != fixed:
                 continue
-            told = model.terms(subject, row["width"], row["fidelity"])
-            kept = {k: v for k, v in told.items() if not (fixed and k in ("fidelity", "bent"))}
+            told = dict(zip(model.TERMS, model.terms(subject, row["width"], row["fidelity"]), strict=True))
             pixels = 1.0 if model is Drawn else subject.pixels(row["width"])
-            terms.append(kept)
+            terms.append({name: term for name, term in told.items() if not (fixed and name in ("fidelity", "bent"))})
             values.append(np.log(row["bytes"] / pixels))
             pictures.append(n)
     x = np.array([[*row.values()] for row in terms])

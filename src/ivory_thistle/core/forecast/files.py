@@ -46,7 +46,7 @@ class Expected:
 
         (0, before) where it stays with the original.
         """
-        for older in and_older(tier):
+        for older in and_older(tier) if self.files else ():
             files = self.files.get(older)
             if not files:
                 continue
@@ -131,7 +131,7 @@ def learn(known: Iterable[tuple[Expected, Sizes, float]]) -> Learnt:
 def informed(told: Expected, planned: Plan, learnt: Learnt) -> Expected:
     """What is expected of an image with what others of its site have told."""
     model = told.model
-    if told.is_known or model is None:
+    if told.is_known or model is None or not learnt.known:
         return told
     sizes = {
         tier: {w: max(1, round(size * learnt.shares.get((model.alike, tier), 1.0))) for w, size in files.items()}

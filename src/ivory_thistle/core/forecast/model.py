@@ -6,17 +6,20 @@ Fitted on published photographs and screenshots by scripts/fit_forecast.py, whic
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from math import exp, log
+from operator import attrgetter, mul
+from typing import ClassVar, Protocol
 
 from ivory_thistle.core.forecast.probes import Probe
 
 _SEEN = (-2.0, 1.5)
+_MEGA = log(1e6)
 _GROWTH = 1.6
 """Bytes grow with about this power of the width."""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class Subject:
     """A picture as the model sees it: `detail` and `grain` as in `Look`, its own bytes and pixels across."""
 
@@ -26,22 +29,28 @@ class Subject:
     width: int
     height: int
     probe: Probe | None = None
+    _known: dict[int, float] = field(default_factory=dict)
 
     def pixels(self, width: int) -> float:
         """Pixels of a file so wide."""
         return max(1.0, width * float(width) * self.height / max(1, self.width))
 
-    def plain(self, width: int) -> float:
-        """What a plain JPEG would weigh at a width: on a line between (and beyond) the widths where that is known."""
+    def log_plain(self, width: int) -> float:
+        """ln of what a plain JPEG would weigh at a width: on a line between (and beyond) those that are known."""
+        known = self._known.get(width)
+        if known is None:
+            known = self._known[width] = self._log_plain(width)
+        return known
+
+    def _log_plain(self, width: int) -> float:
         if not self.detail:
-            share = (width / max(1, self.width)) ** _GROWTH
-            return float(max(1.0, 0.6 * self.bytes * share))
+            return log(max(1.0, 0.6 * self.bytes * (width / max(1, self.width)) ** _GROWTH))
         points = [(log(w), log(max(1, size))) for w, size in self.detail]
         if len(points) == 1:
-            return exp(points[0][1] + _GROWTH * (log(width) - points[0][0]))
+            return points[0][1] + _GROWTH * (log(width) - points[0][0])
         n = next((n for n in range(1, len(points)) if points[n][0] >= log(width)), len(points) - 1)
         (x0, y0), (x1, y1) = points[n - 1], points[n]
-        return exp(y1 + (y1 - y0) / (x1 - x0) * (log(width) - x1))
+        return y1 + (y1 - y0) / (x1 - x0) * (log(width) - x1)
 
     @property
     def growth(self) -> float:
@@ -52,13 +61,31 @@ class Subject:
         return (log(b1) - log(b0)) / (log(w1) - log(w0))
 
 
+class Model(Protocol):
+    """What all models tell. `TERMS` names their coefficients in the order of `terms`, `spread` is what they leave."""
+
+    TERMS: ClassVar[tuple[str, ...]]
+
+    @property
+    def spread(self) -> float:
+        """The standard deviation that is left, as a share."""
+        ...
+
+    def bytes(self, of: Subject, width: int, fidelity: float) -> float:
+        """Bytes of a file."""
+        ...
+
+    @staticmethod
+    def terms(of: Subject, width: int, fidelity: float) -> tuple[float, ...]:
+        """What each coefficient is multiplied by."""
+        ...
+
+
 @dataclass(frozen=True, slots=True)
 class Plain:
-    """Without a closer look: ln of bytes a pixel is a sum of these times what a plain JPEG has, and so on.
+    """Without a closer look: ln of bytes a pixel, by those of a plain JPEG, and how they grow with the width."""
 
-    `spread` is the standard deviation that is left, as a share.
-    """
-
+    TERMS = ("constant", "busy", "pixels", "growth", "grain", "fidelity", "bent")
     constant: float
     busy: float
     pixels: float
@@ -70,22 +97,20 @@ class Plain:
 
     def bytes(self, of: Subject, width: int, fidelity: float) -> float:
         """Bytes of a file."""
-        return _bytes(self, self.terms(of, width, fidelity), of.pixels(width))
+        return exp(_sum(_PLAIN(self), self.terms(of, width, fidelity))) * of.pixels(width)
 
     @staticmethod
-    def terms(of: Subject, width: int, fidelity: float) -> dict[str, float]:
+    def terms(of: Subject, width: int, fidelity: float) -> tuple[float, ...]:
         """What each coefficient is multiplied by."""
-        pixels, off = of.pixels(width), (fidelity - 75) / 10
-        return {
-            "constant": 1.0, "busy": log(of.plain(width) / pixels), "pixels": log(pixels / 1e6), "growth": of.growth,
-            "grain": of.grain, "fidelity": off, "bent": _bent(off),
-        }  # fmt: skip
+        logged, off = log(of.pixels(width)), (fidelity - 75) / 10
+        return 1.0, of.log_plain(width) - logged, logged - _MEGA, of.growth, of.grain, off, _bent(off)
 
 
 @dataclass(frozen=True, slots=True)
 class Probed:
-    """After a closer look: from the bytes that small files take for the same look."""
+    """After a closer look: ln of bytes a pixel, by those that small files take for the same look."""
 
+    TERMS = ("constant", "avif", "jpeg", "wider", "pixels", "grain", "fidelity", "bent")
     constant: float
     avif: float
     jpeg: float
@@ -98,25 +123,23 @@ class Probed:
 
     def bytes(self, of: Subject, width: int, fidelity: float) -> float:
         """Bytes of a file of a picture that was looked at closer."""
-        return _bytes(self, self.terms(of, width, fidelity), of.pixels(width))
+        return exp(_sum(_PROBED(self), self.terms(of, width, fidelity))) * of.pixels(width)
 
     @staticmethod
-    def terms(of: Subject, width: int, fidelity: float) -> dict[str, float]:
+    def terms(of: Subject, width: int, fidelity: float) -> tuple[float, ...]:
         """What each coefficient is multiplied by."""
         assert of.probe is not None, "it was not looked at closer"
-        pixels, off, small = of.pixels(width), (fidelity - 75) / 10, log(of.probe.pixels)
-        wider = log(of.plain(width) / pixels) - log(of.plain(of.probe.width)) + small
-        return {
-            "constant": 1.0, "avif": of.probe.log_bytes("avif", fidelity) - small,
-            "jpeg": of.probe.log_bytes("jpeg", fidelity) - small, "wider": wider, "pixels": log(pixels / 1e6),
-            "grain": of.grain, "fidelity": off, "bent": _bent(off),
-        }  # fmt: skip
+        logged, off, small = log(of.pixels(width)), (fidelity - 75) / 10, log(of.probe.pixels)
+        wider = of.log_plain(width) - logged - of.log_plain(of.probe.width) + small
+        avif, jpeg = (of.probe.log_bytes(name, fidelity) - small for name in ("avif", "jpeg"))
+        return 1.0, avif, jpeg, wider, logged - _MEGA, of.grain, off, _bent(off)
 
 
 @dataclass(frozen=True, slots=True)
 class Drawn:
-    """Of drawings kept without loss or nearly so: ln of bytes by those of the original and of a plain JPEG."""
+    """Of drawings kept without loss or nearly so: ln of bytes, by those of the original and of a plain JPEG."""
 
+    TERMS = ("constant", "original", "busy", "narrower")
     constant: float
     original: float
     busy: float
@@ -125,15 +148,15 @@ class Drawn:
 
     def bytes(self, of: Subject, width: int, fidelity: float) -> float:
         """Bytes of a file; `fidelity` changes nothing."""
-        return exp(sum(getattr(self, name) * term for name, term in self.terms(of, width, fidelity).items()))
+        return exp(_sum(_DRAWN(self), self.terms(of, width, fidelity)))
 
     @staticmethod
-    def terms(of: Subject, width: int, fidelity: float) -> dict[str, float]:
+    def terms(of: Subject, width: int, fidelity: float) -> tuple[float, ...]:
         """What each coefficient is multiplied by."""
-        return {
-            "constant": 1.0, "original": log(max(1, of.bytes)), "busy": log(of.plain(width)),
-            "narrower": log(width / max(1, of.width)),
-        }  # fmt: skip
+        return 1.0, log(max(1, of.bytes)), of.log_plain(width), log(width / max(1, of.width))
+
+
+_PLAIN, _PROBED, _DRAWN = (attrgetter(*model.TERMS) for model in (Plain, Probed, Drawn))
 
 
 def _bent(off: float) -> float:
@@ -141,5 +164,5 @@ def _bent(off: float) -> float:
     return min(max(off, _SEEN[0]), _SEEN[1]) ** 2
 
 
-def _bytes(model: Plain | Probed, terms: dict[str, float], pixels: float) -> float:
-    return exp(sum(getattr(model, name) * term for name, term in terms.items())) * pixels
+def _sum(coefficients: Sequence[float], terms: Sequence[float]) -> float:
+    return float(sum(map(mul, coefficients, terms)))

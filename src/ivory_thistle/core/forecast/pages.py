@@ -15,6 +15,7 @@ from ivory_thistle.core.reports.report import PageWeights
 from ivory_thistle.core.selection.loads import Loaded
 from ivory_thistle.core.treatment.roles import Slot
 
+_ANY = (inf,)
 LIKELY = 1.28
 """Standard deviations on either side that hold eight cases of ten, of a normal distribution."""
 
@@ -75,6 +76,7 @@ class Pages:
     ) -> None:
         """`expected` by path of the image; an image that another one's ladder stands for has that one's files."""
         self._site, self._expected, self._stays = site, expected, stays
+        self._known: dict[tuple[str, Tier, float, int], tuple[int, int]] = {}
         self._needed: dict[tuple[str, str, str], set[float]] = defaultdict(set)
         for slot in slots:
             image = site.by_path.get(slot.path)
@@ -101,20 +103,29 @@ class Pages:
             found |= {(page.path, "", tier): named for tier in TIERS}
         return found
 
+    def _loaded(self, files: Expected, tier: Tier, needed: float, before: int) -> tuple[int, int]:
+        key = files.path, tier, needed, before
+        found = self._known.get(key)
+        if found is None:
+            found = self._known[key] = files.loaded(tier, needed, before)
+        return found
+
     def _parts(self, page: str, screen: str, tier: Tier, loaded: Sequence[Loaded]) -> Iterable[Part]:
         """What becomes of each file; files of one image that come to the same one are loaded once."""
         seen: set[tuple[str, int]] = set()
+        stays, images = self._stays.get(page, ()), self._site.by_path
         for one in loaded:
-            image = self._site.by_path.get(one.path)
+            image = images.get(one.path)
             files = self._expected.get(image.path) if image else None
-            if not image or not files or one.path in self._stays.get(page, ()):
+            if not image or not files or one.path in stays:
                 yield Part(one.path, "", one.bytes, one.bytes, one.opening)
                 continue
             after = 0
-            for needed in self._needed.get((page, screen, image.path)) or {inf}:
-                width, size = files.loaded(tier, needed, one.bytes)
-                after += size if (files.path, width) not in seen else 0
-                seen.add((files.path, width))
+            for needed in self._needed.get((page, screen, image.path), _ANY):
+                width, size = self._loaded(files, tier, needed, one.bytes)
+                if (files.path, width) not in seen:
+                    after += size
+                    seen.add((files.path, width))
             yield Part(one.path, files.path, one.bytes, after, one.opening)
 
 
@@ -144,40 +155,57 @@ def totals(
     groups: dict[tuple[str, Tier], list[PageForecast]] = defaultdict(list)
     for page in pages:
         groups[page.screen, page.tier].append(page)
-    found = []
-    for (screen, tier), among in groups.items():
-        for opening in (True, False):
-            off = _off([p for page in among for p in page.parts], spreads, site_spread, opening)
-            over = dict.fromkeys((-1, 0, 1), 0)
-            for page in among:
-                allowed = policy.allowed(page.page, screen).bytes
-                own = LIKELY * _off(page.parts, spreads, site_spread, opening)
-                for n in over:
-                    over[n] += page.after(opening) + n * own > allowed
-            found.append(
-                Total(
-                    screen=screen, tier=tier, opening=opening,
-                    before=sum(p.before(opening) for p in among),
-                    after=Range.around(sum(p.after(opening) for p in among), off),
-                    pages=len(among),
-                    over_before=sum(p.before(opening) > policy.allowed(p.page, screen).bytes for p in among),
-                    over_after=Range(over[-1], over[0], over[1]),
-                )
-            )  # fmt: skip
-    return tuple(found)
+    return tuple(
+        _total(screen, tier, opening, among, spreads, policy, site_spread)
+        for (screen, tier), among in groups.items()
+        for opening in (True, False)
+    )
+
+
+def _total(
+    screen: str,
+    tier: Tier,
+    opening: bool,
+    among: Sequence[PageForecast],
+    spreads: Mapping[str, float],
+    policy: Policy,
+    site_spread: float,
+) -> Total:
+    unsure: dict[str, float] = defaultdict(float)
+    before_all, after_all, over_before, over = 0, 0, 0, [0, 0, 0]
+    for page in among:
+        before, after, own = 0, 0, defaultdict[str, float](float)
+        for part in page.parts:
+            if part.opening or not opening:
+                before, after = before + part.before, after + part.after
+                if part.image and spreads[part.image]:
+                    own[part.image] += part.after
+        allowed = policy.allowed(page.page, screen).bytes
+        reach = LIKELY * _off(own, spreads, site_spread)
+        for n, off in enumerate((-reach, 0.0, reach)):
+            over[n] += after + off > allowed
+        over_before += before > allowed
+        before_all, after_all = before_all + before, after_all + after
+        for image, size in own.items():
+            unsure[image] += size
+    return Total(
+        screen=screen, tier=tier, opening=opening, before=before_all,
+        after=Range.around(after_all, _off(unsure, spreads, site_spread)), pages=len(among), over_before=over_before,
+        over_after=Range(*over),
+    )  # fmt: skip
 
 
 def page_range(page: PageForecast, expected: Mapping[str, Expected], site_spread: float, opening: bool) -> Range:
     """What one page will load, with what it may be off by."""
-    spreads = {e.path: e.spread for e in expected.values()}
-    return Range.around(page.after(opening), _off(page.parts, spreads, site_spread, opening))
+    spreads = {part.image: expected[part.image].spread for part in page.parts if part.image}
+    own: dict[str, float] = defaultdict(float)
+    for part in page.parts:
+        if part.image and spreads[part.image] and (part.opening or not opening):
+            own[part.image] += part.after
+    return Range.around(page.after(opening), _off(own, spreads, site_spread))
 
 
-def _off(parts: Iterable[Part], spreads: Mapping[str, float], site_spread: float, opening: bool) -> float:
-    """The standard deviation of the sum: images are independent of one another, but for what they have in common."""
-    by_image: dict[str, float] = defaultdict(float)
-    for part in parts:
-        if part.image and spreads.get(part.image) and (part.opening or not opening):
-            by_image[part.image] += part.after
-    own = sum((size * spreads[image]) ** 2 for image, size in by_image.items())
-    return sqrt(own + (site_spread * sum(by_image.values())) ** 2)
+def _off(unsure: Mapping[str, float], spreads: Mapping[str, float], site_spread: float) -> float:
+    """The standard deviation of the sum of what images weigh: they are independent but for what they have in common."""
+    own = sum((size * spreads[image]) ** 2 for image, size in unsure.items())
+    return sqrt(own + (site_spread * sum(unsure.values())) ** 2)

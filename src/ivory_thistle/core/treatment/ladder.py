@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 
 from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.images.facts import ImageFacts
@@ -13,7 +14,7 @@ from ivory_thistle.core.references.families import one_picture
 from ivory_thistle.core.references.site import FOLDER, Image, Placement, SiteReading
 from ivory_thistle.core.treatment.rendition import CARD
 from ivory_thistle.core.treatment.roles import Role, Slot
-from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.treatment.rules import Deciding, Rules
 from ivory_thistle.core.words import kb
 
 _NEAR_STEP = 1.15
@@ -83,25 +84,27 @@ def plan_treatment(
         if set(image.pages) <= set(measured_pages)
         and all(page in shown_on.get(image.path, ()) or page in without[image.path] for page in image.pages)
     }
-    families = _Families(site)
+    families, deciding = _Families(site), Deciding(rules)
 
     def planned(image: Image) -> Plan:
         role = (roles or {}).get(image.path, "content")
         placements = [p for path in image.paths for p in uses.get(path, ())]
         seen = boxes[image.path] if image.path in known else []
         alone = all(p.element == FOLDER for p in placements)
-        return by_rules(image, role, rules, lambda own: _plan(image, placements, seen, role, own, families), alone)
+        return by_rules(image, role, deciding, lambda own: _plan(image, placements, seen, role, own, families), alone)
 
     return tuple(planned(image) for image in site.images if image.pages)
 
 
-def by_rules(image: Image, role: Role, rules: Rules, planned: Callable[[Rules], Plan], alone: bool = False) -> Plan:
+def by_rules(image: Image, role: Role, rules: Deciding, planned: Callable[[Rules], Plan], alone: bool = False) -> Plan:
     """The plan of an image by the rules that hold for it; none where these leave it as it is.
 
     Pages decide how large their pictures are, and need a fallback: only one that no page shows (`alone`) is reshaped.
     """
     found = rules.for_image(image, role)
-    own = found.rules if alone else replace(found.rules, size=None, fallback=True)
+    own = found.rules
+    if not alone and (own.size or not own.fallback):
+        own = replace(own, size=None, fallback=True)
     if found.leave:
         return Plan(image, role, reason="The rules leave it as it is.", rules=own, decided=found.words)
     return replace(planned(own), rules=own, decided=found.words)
@@ -285,6 +288,7 @@ def ladder(wanted: Sequence[Step], natural: int, rules: Rules, height: int = 0) 
     return tuple(Step(width, dense=width not in plain) for width in rungs)
 
 
+@lru_cache(4096)
 def _even(width: int, natural: int, height: int, top: int) -> int:
     """The first width from `width` on whose height in the original's proportions is nearly a whole number of pixels.
 

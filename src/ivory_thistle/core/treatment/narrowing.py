@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from collections import defaultdict
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import asdict, dataclass, field
 from typing import Any, Literal, get_args
@@ -110,6 +112,43 @@ class Rule:
     def as_dict(self) -> dict[str, Any]:
         """Plain values, for JSON."""
         return asdict(self)
+
+
+class RuleIndex:
+    """Many rules, asked image by image: those that can't fit are passed by without a look.
+
+    Rules for one path or content are found by it; those for a pattern by the folders that stand before its first
+    wildcard.
+    """
+
+    def __init__(self, rules: Sequence[Rule]) -> None:
+        self._by_key: dict[str, list[int]] = defaultdict(list)
+        self._rules = rules
+        for n, rule in enumerate(rules):
+            for key in _keys(rule):
+                self._by_key[key].append(n)
+
+    def fitting(
+        self, paths: Collection[str], pages: Collection[str], role: str, kind: str, format_: str, content: str
+    ) -> list[Rule]:
+        """The rules that fit, in their order."""
+        if not self._rules:
+            return []
+        keys = {"", content, *paths, *(folder for path in paths for folder in _folders(path))}
+        found = sorted({n for key in keys for n in self._by_key.get(key, ())})
+        return [self._rules[n] for n in found if self._rules[n].fits(paths, pages, role, kind, format_, content)]
+
+
+def _keys(rule: Rule) -> tuple[str, ...]:
+    """Under which a rule is looked for: its content, its path, or the folder that its pattern begins with."""
+    literal = re.split(r"[*?]", rule.path, maxsplit=1)[0]
+    path = rule.path if literal == rule.path else literal[: literal.rfind("/") + 1]
+    return (path, rule.content) if rule.content else (path,)
+
+
+def _folders(path: str) -> list[str]:
+    """All folders that a path lies in, each with its last slash."""
+    return [path[: n + 1] for n, letter in enumerate(path) if letter == "/"]
 
 
 def setting_words(name: str, value: Any) -> str:

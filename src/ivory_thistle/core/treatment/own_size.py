@@ -16,7 +16,7 @@ from ivory_thistle.core.treatment.form import HandoverForm
 from ivory_thistle.core.treatment.ladder import Plan, Step, by_rules
 from ivory_thistle.core.treatment.making import Rung, Wish, make_files
 from ivory_thistle.core.treatment.roles import Role
-from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.treatment.rules import Deciding, Rules
 from ivory_thistle.core.treatment.vectors import treat_vector
 from ivory_thistle.core.words import kb
 
@@ -26,11 +26,12 @@ _ALWAYS_SHOWN: Mapping[str, Tier] = {"jpeg": BASELINE, "png": BASELINE}
 
 def plan_own_size(site: SiteReading, rules: Rules, roles: Mapping[str, Role] | None = None) -> tuple[Plan, ...]:
     """A plan for every image that some page shows or links to; for all of them where pages show none (uploads)."""
+    deciding = Deciding(rules)
     in_use = [image for image in site.images if not image.unused]
     found = []
     for image in in_use or site.images:
         role = (roles or {}).get(image.path, "content")
-        found.append(by_rules(image, role, rules, partial(_plan, image, role)))
+        found.append(by_rules(image, role, deciding, partial(_plan, image, role)))
     return tuple(found)
 
 

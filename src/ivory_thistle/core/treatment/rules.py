@@ -13,7 +13,7 @@ from ivory_thistle.core.references.site import Image
 from ivory_thistle.core.selection.screen import USEFUL_DENSITY
 from ivory_thistle.core.treatment.form import HandoverForm
 from ivory_thistle.core.treatment.names import NAMES_PATTERN
-from ivory_thistle.core.treatment.narrowing import FIDELITIES, Rule, decided, fields_of, reasons
+from ivory_thistle.core.treatment.narrowing import FIDELITIES, Rule, RuleIndex, decided, fields_of, reasons
 from ivory_thistle.core.treatment.roles import ROLES, Role
 
 BY_ROLE: Mapping[Role, int] = {
@@ -96,12 +96,7 @@ class Rules:
 
     def for_image(self, image: Image, role: Role) -> Decided:
         """What holds for one image, and by which of the narrower rules."""
-        kind = image.look.kind if image.look else ""
-        facts = image.facts
-        fitting = [r for r in self.narrower if r.fits(image.paths, image.pages, role, kind, facts.format, facts.sha256)]
-        settings, by = decided(fitting)
-        rules = replace(self, narrower=(), **fields_of(settings))
-        return Decided(rules, reasons(by), bool(settings.get("leave")))
+        return Deciding(self).for_image(image, role)
 
     def fidelity_for(self, role: Role, kind: str, dense: bool = False) -> int:
         """The score that a file of an image must keep; `dense`: only dense screens load it."""
@@ -156,3 +151,20 @@ class Rules:
         if isinstance(one, int):
             known |= {"fidelity": dict.fromkeys(ROLES, one or 75), "fixed": one == 0}
         return cls(**known)
+
+
+class Deciding:
+    """Rules asked for one image after another."""
+
+    def __init__(self, rules: Rules) -> None:
+        self._index = RuleIndex(rules.narrower)
+        self._plain = replace(rules, narrower=())
+
+    def for_image(self, image: Image, role: Role) -> Decided:
+        """What holds for one image, and by which of the narrower rules."""
+        facts, kind = image.facts, image.look.kind if image.look else ""
+        fitting = self._index.fitting(image.paths, image.pages, role, kind, facts.format, facts.sha256)
+        if not fitting:
+            return Decided(self._plain)
+        settings, by = decided(fitting)
+        return Decided(replace(self._plain, **fields_of(settings)), reasons(by), bool(settings.get("leave")))

@@ -83,6 +83,7 @@ function Making({ forecast: f }: { forecast: Forecast }) {
 function Basis({ forecast: f }: { forecast: Forecast }) {
   const known = f.known > 0 ? `${count(f.known)} of them were really made already` : "None was made yet";
   const sample = f.sample;
+  if (f.known >= f.images) return <>All of them were really made already, by these very rules.</>;
   if (sample?.going && sample.total > 0)
     return (
       <span role="status">

@@ -153,3 +153,22 @@ def test_files_are_the_same_twice() -> None:
     assert [[f.encoded.data for f in fs] for fs in first.values()] == [
         [f.encoded.data for f in fs] for fs in second.values()
     ]
+
+
+def test_what_can_be_asked_of_encoders_besides() -> None:
+    """Quick encoders, bits, whole colours, few colours in a palette, and no loss at all."""
+    photo, drawing = photograph("coffee"), translucent_graphic()
+
+    def of(rules: Rules, image: Image.Image = photo, drawn: bool = False) -> dict[Tier, list[Made]]:
+        return made(image, 75, 200, rules=rules, drawn=drawn)
+
+    fixed, quick = of(Rules(fixed=True)), of(Rules(fixed=True, effort="quick"))
+    assert sum(f[0].encoded.bytes for f in quick.values()) > sum(f[0].encoded.bytes for f in fixed.values())
+    assert all(f[0].encoded.how.quick for f in quick.values())
+    ten = of(Rules(fixed=True, bits=10, full_chroma=True))
+    assert (ten["avif"][0].encoded.how.depth, ten["avif"][0].encoded.how.chroma) == (10, "4:4:4")
+    assert (ten["baseline"][0].encoded.how.depth, ten["baseline"][0].encoded.how.chroma) == (8, "4:4:4")
+    few = of(Rules(colours=4), drawing, drawn=True)["baseline"][0]
+    assert opened(few.encoded.data).getcolors(4) is not None and (few.score or 100) < 100
+    whole = of(Rules(lossless=True), photo, drawn=True)["webp"][0]
+    assert whole.encoded.how.quality is None

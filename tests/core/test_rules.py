@@ -152,6 +152,10 @@ def test_toml_goes_round() -> None:
         Rules(cap=99_999, formats=(), keep_p3=True, svg=False, tier_share=0.2),
         Rules(fixed=True, qualities={"avif": 56, "webp": 80, "baseline": 80}),
         read_rules('[all]\nfidelity = "lean"'),
+        read_rules(
+            '[site]\nnames = "{name}.{hash}.{ext}"\n[all]\nsize = {fill = "80x60"}\nfocus = [0.25, 1]\nbits = 10'
+        ),
+        read_rules("[all]\npicture_widths = [300, 900]\ndensity = 1.5\ncolours = 16\nsize = {height = 400}"),
         read_rules('[all.fidelity]\nhero = "exacting"\nicon = 40'),
     ):
         again = read_rules(write_rules(rules))
@@ -167,6 +171,10 @@ SETTINGS = st.fixed_dictionaries(
         "cap": st.integers(1, 10**9), "max_width": st.integers(1, 20_000), "leave": st.booleans(),
         "formats": st.lists(st.sampled_from(["avif", "webp"]), unique=True).map(lambda f: sorted(f)),
         "metadata": st.sampled_from(["none", "copyright", "keep"]), "format_share": st.floats(0, 0.99),
+        "density": st.floats(1, 4), "focus": st.lists(st.floats(0, 1), min_size=2, max_size=2),
+        "size": st.sampled_from([{"longest": 9}, {"height": 7}, {"percent": 12.5}, {"fill": "800x600"}]),
+        "effort": st.sampled_from(["thorough", "quick"]), "bits": st.sampled_from([0, 8, 10]),
+        "colours": st.sampled_from([2, 4, 16, 256]), "fallback": st.booleans(),
     },
 ).filter(bool)  # fmt: skip
 

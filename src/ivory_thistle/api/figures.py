@@ -54,7 +54,14 @@ def site_out(session: Session, site: t.Site) -> schemas.Site:
         run_state=run.state if run else None,
         run_going=run is not None and run.state.is_going,
         ledger=_ledger(session, site, capture) if capture and ready else None,
+        pictures_alone=capture is not None and ready and capture.pages > 0 and not _has_pages(session, capture.id),
     )
+
+
+def _has_pages(session: Session, capture_id: int) -> bool:
+    """Whether there is any web page: else folders stand in the pages' place."""
+    one = select(t.Page.id).where(t.Page.capture_id == capture_id, t.Page.kind != "folder").limit(1)
+    return session.scalar(one) is not None
 
 
 def _ledger(session: Session, site: t.Site, capture: t.Capture) -> schemas.Ledger:

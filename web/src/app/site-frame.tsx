@@ -85,11 +85,7 @@ function Spine({ site }: { site: OpenSite }) {
   const treated = site.ledger?.after != null;
   const steps = [
     ["capture", "Capture", captureSays(site.capture)],
-    [
-      "audit",
-      "Audit",
-      ready ? `${counted(site.capture.pages, "page")}, ${site.ledger?.pages_over ?? 0} over` : unread,
-    ],
+    ["audit", "Audit", ready ? auditSays(site) : unread],
     ["library", "Library", ready ? counted(site.capture.images, "image") : unread],
     [
       "treatment",
@@ -125,6 +121,12 @@ function Spine({ site }: { site: OpenSite }) {
       </ol>
     </nav>
   );
+}
+
+function auditSays(site: OpenSite): string {
+  if (site.pictures_alone)
+    return `${counted(site.capture.images, "picture")}, ${site.ledger?.images_over_cap ?? 0} heavy`;
+  return `${counted(site.capture.pages, "page")}, ${site.ledger?.pages_over ?? 0} over`;
 }
 
 function handoverSays(treated: boolean, check: Schemas["Check"] | null): string {
@@ -167,12 +169,14 @@ function LedgerLine({ site }: { site: OpenSite }) {
               {bytes(ledger.before - ledger.after)} ({less(ledger.before, ledger.after)})
             </Entry>
           )}
-          <Entry name="pages over budget">
-            {ledger.pages_over} of {ledger.pages}
-            {ledger.pages_over_after !== null && (
-              <span className="text-thistle"> → {ledger.pages_over_after}</span>
-            )}
-          </Entry>
+          {!site.pictures_alone && (
+            <Entry name="pages over budget">
+              {ledger.pages_over} of {ledger.pages}
+              {ledger.pages_over_after !== null && (
+                <span className="text-thistle"> → {ledger.pages_over_after}</span>
+              )}
+            </Entry>
+          )}
           <span className="ml-auto text-[12px] text-ink-soft">kB = 1,000 bytes</span>
         </>
       ) : (

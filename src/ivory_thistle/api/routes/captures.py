@@ -142,6 +142,7 @@ def get_image(capture_id: int, image_id: int, session: SessionDep) -> schemas.Im
     return schemas.ImageDetail(
         **image_row(image, site_policy(site)).model_dump(),
         **{k: facts[k] for k in _SHOWN_FACTS},
+        sha256=image.sha256,
         alpha_used=look.get("alpha_used"),
         kind_why=look.get("why", ""),
         features=look.get("features", {}),

@@ -79,7 +79,7 @@ def get_forecast(capture_id: int, session: SessionDep, services: ServicesDep) ->
         bytes=sum(p.image.facts.bytes for p in treated),
         renditions=told.files,
         left_alone=_left_alone(told.plans, sum(image.unused for image in reading.images)),
-        sentences=_said(rules, told.plans),
+        sentences=_said(rules, told.plans, reading.is_pictures_alone),
         totals=totals_out(told.totals),
         seconds=schemas.RangeOut.model_validate(told.seconds),
         storage=schemas.RangeOut.model_validate(told.storage),
@@ -178,7 +178,7 @@ def preview(
         then=totals_out(then.totals),
         seconds=schemas.RangeOut.model_validate(then.seconds),
         files=then.files,
-        sentences=_said(rules, then.plans),
+        sentences=_said(rules, then.plans, alone=False),
     )
 
 
@@ -282,7 +282,7 @@ def totals_out(totals: Iterable[Total]) -> list[schemas.TotalForecast]:
     ]
 
 
-def _said(rules: Rules, plans: Iterable[Plan]) -> list[schemas.RuleSaid]:
+def _said(rules: Rules, plans: Iterable[Plan], alone: bool) -> list[schemas.RuleSaid]:
     plans = tuple(plans)
     decided = Counter(words for p in plans for words in {w.split(": ")[0] for w in p.decided})
     return [
@@ -291,7 +291,7 @@ def _said(rules: Rules, plans: Iterable[Plan]) -> list[schemas.RuleSaid]:
             images=decided[rules.narrower[one.number].opening.split(": ")[0]] if one.part == "rule" else None,
             override=one.part == "rule" and rules.narrower[one.number].is_override,
         )
-        for one in sentences(rules)
+        for one in sentences(rules, alone)
     ]  # fmt: skip
 
 

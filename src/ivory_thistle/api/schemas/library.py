@@ -152,6 +152,7 @@ class ImageDetail(ImageRow):
     `decided` says which of the site's rules decide what of it, as they are now; `focus` is what a cut is made around.
     """
 
+    sha256: str
     frames: int
     has_alpha: bool
     bit_depth: int

@@ -76,7 +76,7 @@ LazyAttributes = Annotated[list[Annotated[str, Field(pattern=r"^[a-z][a-z0-9:_-]
 
 
 class Site(Out):
-    """One website under care, with its newest capture and run."""
+    """One website under care, with its newest capture and run. `pictures_alone`: it holds no web page."""
 
     id: int
     name: str
@@ -90,6 +90,7 @@ class Site(Out):
     run_state: State | None
     run_going: bool
     ledger: Ledger | None
+    pictures_alone: bool
 
 
 class SiteFromFolder(BaseModel):

@@ -13,16 +13,19 @@ from ivory_thistle.core.images.pixels import Pixels
 
 Chroma = Literal["4:2:0", "4:2:2", "4:4:4"]
 Engine = Literal["", "svt"]
+MOST_COLOURS = 256
+"""Of a palette."""
 
 
 @dataclass(frozen=True, slots=True)
 class Settings:
     """How a file is to be encoded; what an encoder can't do it refuses.
 
-    `quality` is on the encoder's own scale (None: without loss). `quick` takes an effort meant for searching: about
-    the score of the thorough one, for a fraction of its time and more bytes. `sharp` converts colours so that edges of
+    `quality` is on the encoder's own scale (None: without loss). `quick` takes an effort meant for searching: about the
+    score of the thorough one, for a fraction of its time and more bytes. `sharp` converts colours so that edges of
     strong colour keep more within halved chroma. `near` (0 to 100) is lossless after a small change of pixels that
-    compresses better. `dither` draws a palette's colours mixed. `engine` picks another codec for the same format.
+    compresses better. `dither` draws a palette's colours mixed, `colours` is how many it has at most. `engine` picks
+    another codec for the same format.
     """
 
     quality: int | None = None
@@ -33,6 +36,7 @@ class Settings:
     near: int | None = None
     palette: bool = False
     dither: float = 1.0
+    colours: int = MOST_COLOURS
     engine: Engine = ""
 
 

@@ -8,7 +8,7 @@ import zlib
 from collections import defaultdict
 
 from ivory_thistle.core.formats.by_vips import FAULTS, tagged
-from ivory_thistle.core.formats.encoder import Ability, Encoder, Settings
+from ivory_thistle.core.formats.encoder import MOST_COLOURS, Ability, Encoder, Settings
 from ivory_thistle.core.formats.segments import Segments, forgiving, note_exif
 from ivory_thistle.core.formats.table import Format, register
 from ivory_thistle.core.images.metadata import Metadata
@@ -69,9 +69,10 @@ def _write(pixels: Pixels, settings: Settings, metadata: Metadata) -> tuple[byte
     if settings.palette:
         data = image.pngsave_buffer(
             palette=True, Q=settings.quality or 95, dither=settings.dither, effort=3 if settings.quick else 8,
-            compression=9, keep=keep,
+            compression=9, keep=keep, bitdepth=max(1, (settings.colours - 1).bit_length()),
         )  # fmt: skip
-        return bytes(data), f"palette of quality {settings.quality or 95}, dithered"
+        few = f"{settings.colours} colours of a " if settings.colours < MOST_COLOURS else ""
+        return bytes(data), f"{few}palette of quality {settings.quality or 95}, dithered"
     if settings.quick:
         return bytes(image.pngsave_buffer(compression=6, filter="all", keep=keep)), "truecolour, lossless, quick"
     # Flat graphics compress best unfiltered, all else with a filter chosen for each row.

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ivory_thistle.core.formats.encoder import Encoded, Encoder, Settings
+from ivory_thistle.core.formats.encoder import MOST_COLOURS, Encoded, Encoder, Settings
 from ivory_thistle.core.formats.table import FORMATS, FormatName
 from ivory_thistle.core.formats.tiers import GAINS_AT, TIERS, Look, Tier
 from ivory_thistle.core.images.chroma import ChromaLoss, chroma_loss
@@ -194,8 +194,13 @@ class _Maker:
         return encoder.encode(self._pixels, settings, self._wish.metadata)
 
     def _settings(self, tier: Tier, quality: int) -> Settings:
-        smooth = self._fidelity >= _EXACTING and not self._wish.drawn and not self._wish.rules.fixed
-        return TIERS[tier].making.settings(quality, self.is_fine(tier), smooth)
+        rules, making = self._wish.rules, TIERS[tier].making
+        smooth = self._fidelity >= _EXACTING and not self._wish.drawn and not rules.fixed
+        found = making.settings(quality, self.is_fine(tier), smooth)
+        if rules.bits in making.encoder.can.depths and rules.bits in (8, 10):
+            found = replace(found, depth=10 if rules.bits == 10 else 8)
+        quick = rules.effort == "quick"
+        return replace(found, quick=quick, sharp=found.sharp and not quick)
 
     def is_fine(self, tier: Tier) -> bool:
         """Whether a file gets finer chroma: by kind, by what halving it would lose, or by what was found short."""
@@ -220,6 +225,11 @@ class _Maker:
         """
         rules = self._wish.rules
         asked = PALETTE_FIDELITY if rules.fixed else max(self._fidelity, PALETTE_FIDELITY)
+        few = next(((n, how) for n, how in ways if how.palette), None) if rules.colours < MOST_COLOURS else None
+        if few:
+            # So many colours are asked for, however that looks.
+            file = self._way(few[0], replace(few[1], colours=rules.colours))
+            return Made(file, self.judge(file))
         best = Made(self._way(*ways[0]), 100.0)
         for way in ways[1:]:
             if rules.cap and best.encoded.bytes <= rules.cap:
@@ -233,6 +243,7 @@ class _Maker:
         return replace(best, met=best.encoded.bytes <= rules.cap) if rules.cap else best
 
     def _way(self, name: FormatName, settings: Settings) -> Encoded:
+        settings = replace(settings, quick=self._wish.rules.effort == "quick")
         encoder = FORMATS[name].encoder
         assert encoder is not None, f"{name} has no encoder"
         return self._encode(encoder, settings)

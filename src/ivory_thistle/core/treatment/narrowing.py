@@ -25,7 +25,8 @@ PLAIN_SETTINGS = {
     "sharpen": "sharpen", "svg": "svg", "svg_scripts": "svg_scripts", "animations": "animations",
     "leave_below": "leave_below_bytes", "format_share": "tier_share", "format_bytes": "tier_bytes",
     "lossless": "lossless", "full_chroma": "full_chroma", "density": "density", "size": "size", "focus": "focus",
-    "picture_widths": "picture_widths", "fallback": "fallback",
+    "picture_widths": "picture_widths", "fallback": "fallback", "effort": "effort", "bits": "bits",
+    "colours": "colours",
 }  # fmt: skip
 """Settings that are fields of `Rules` as they stand, by their names."""
 _METADATA_WORDS = {"none": "no metadata", "copyright": "copyright kept", "keep": "metadata kept"}
@@ -172,6 +173,12 @@ def setting_words(name: str, value: Any) -> str:
         return _METADATA_WORDS[value]
     if name == "picture_widths":
         return f"{', '.join(f'{w:,}' for w in value)} px wide each, where no page shows them"
+    if name == "effort":
+        return f"encoded {'quickly, in more bytes' if value == 'quick' else 'thoroughly'}"
+    if name == "bits":
+        return f"AVIF of {value} bits" if value else "bits as the look asks"
+    if name == "colours":
+        return f"at most {value} colours in a palette"
     if name == "density":
         return f"at most {value:g} pixels a CSS pixel"
     if name == "size":

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field, replace
-from typing import Any
+from typing import Any, Literal
 
+from ivory_thistle.core.formats.encoder import MOST_COLOURS
 from ivory_thistle.core.formats.tiers import TIERS, Tier, modern_tiers
 from ivory_thistle.core.images.metadata import MetadataPolicy
 from ivory_thistle.core.images.resize import Resize, as_resize
@@ -16,6 +17,7 @@ from ivory_thistle.core.treatment.names import NAMES_PATTERN
 from ivory_thistle.core.treatment.narrowing import FIDELITIES, Rule, RuleIndex, decided, fields_of, reasons
 from ivory_thistle.core.treatment.roles import ROLES, Role
 
+Effort = Literal["thorough", "quick"]
 BY_ROLE: Mapping[Role, int] = {
     "hero": 75, "background": 65, "content": 75, "thumbnail": 65, "logo": 85, "icon": 85, "decoration": 65,
     "social card": 75,
@@ -46,11 +48,12 @@ class Rules:
     `worth_share` or `worth_bytes`. `metadata` is what is kept of EXIF and XMP; `keep_p3` leaves Display P3 pictures in
     their wide gamut; `sharpen` tries a slight sharpening after strong reduction. `svg` makes vector drawings smaller,
     `svg_scripts` also takes their scripts out; `animations` converts animations. `lossless` keeps every pixel of
-    fallbacks and of formats that have a way for drawings; `full_chroma` halves no file's colours. `background_widths`
-    gives CSS backgrounds a narrower file on narrow screens. `density` is how many pixels a CSS pixel boxes get at most.
-    `names` is how new files are called where pages name them, `form` how what is made leaves; `demand_check`: nothing
-    is handed over before a check in a browser has passed. `narrower` ask for something else for some images
-    (`for_image`).
+    fallbacks and of formats that have a way for drawings; `full_chroma` halves no file's colours. With the `effort`
+    "quick", encoders take a fraction of the time and more bytes; `bits` (8 or 10; 0: as the look asks) are AVIF's,
+    `colours` a palette's at most. `background_widths` gives CSS backgrounds a narrower file on narrow screens.
+    `density` is how many pixels a CSS pixel boxes get at most. `names` is how new files are called where pages name
+    them, `form` how what is made leaves; `demand_check`: nothing is handed over before a check in a browser has passed.
+    `narrower` ask for something else for some images (`for_image`).
 
     For pictures that no page shows: `size` reshapes each, cut around `focus` (shares of width and height) where it is
     cut; `picture_widths` are made of each (none: one, as wide as it may be); without `fallback`, modern formats alone.
@@ -83,6 +86,9 @@ class Rules:
     animations: bool = True
     lossless: bool = False
     full_chroma: bool = False
+    effort: Effort = "thorough"
+    bits: int = 0
+    colours: int = MOST_COLOURS
     background_widths: bool = False
     density: float = USEFUL_DENSITY
     size: Resize | None = None

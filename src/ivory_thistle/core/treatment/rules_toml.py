@@ -219,6 +219,15 @@ def _one_of(*words: str) -> Callable[[Any], str]:
     return take
 
 
+def _some_of(*numbers: int) -> Callable[[Any], int]:
+    def take(value: Any) -> int:
+        if value not in numbers or isinstance(value, bool):
+            raise _WrongError(f"{value!r} is none of {', '.join(map(str, numbers))}")
+        return int(value)
+
+    return take
+
+
 def _whole(least: int, most: int) -> Callable[[Any], int]:
     def take(value: Any) -> int:
         if not isinstance(value, int) or isinstance(value, bool) or not least <= value <= most:
@@ -351,6 +360,7 @@ _SETTINGS: Mapping[str, Callable[[Any], Any]] = {
     "svg": _switch, "svg_scripts": _switch, "animations": _switch, "leave_below": _size, "format_share": _share,
     "format_bytes": _size, "lossless": _switch, "full_chroma": _switch, "density": _density, "size": _resized,
     "focus": _focus, "picture_widths": _widths, "fallback": _switch,
+    "effort": _one_of("thorough", "quick"), "bits": _some_of(0, 8, 10), "colours": _some_of(2, 4, 16, 256),
 }  # fmt: skip
 _SITE_ENTRIES: Mapping[str, Callable[[Any], Any]] = {
     "form": _form, "names": _names, "background_widths": _switch, "demand_check": _switch,

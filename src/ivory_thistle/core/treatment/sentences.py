@@ -37,17 +37,21 @@ class Sentence:
     number: int = 0
 
 
-def sentences(rules: Rules) -> tuple[Sentence, ...]:
-    """What holds for all images, how each role must look, how all of it leaves, and the rules for some images."""
-    found = [Sentence("all", "all images", _for_all(rules))]
+def sentences(rules: Rules, alone: bool = False) -> tuple[Sentence, ...]:
+    """What holds for all images, how each role must look, how all of it leaves, and the rules for some images.
+
+    `alone`: there are no pages, so that nothing is said of these.
+    """
+    found = [Sentence("all", "all pictures" if alone else "all images", _for_all(rules, alone))]
     if not rules.fixed and not rules.cap:
         found.append(Sentence("roles", "the look", _looks(rules)))
-    found.append(Sentence("site", "what leaves", _leaving(rules)))
+    leaving = f"files called {rules.names}, in the folders of their originals" if alone else _leaving(rules)
+    found.append(Sentence("site", "what leaves", leaving))
     found += [Sentence("rule", rule.said, rule.asks, n) for n, rule in enumerate(rules.narrower)]
     return tuple(found)
 
 
-def _for_all(rules: Rules) -> str:
+def _for_all(rules: Rules, alone: bool) -> str:
     stated = tables_of(rules)["all"]
     plain = {
         "formats": list(rules.formats), "density": rules.density, "max_width": rules.max_width,
@@ -55,7 +59,7 @@ def _for_all(rules: Rules) -> str:
     }  # fmt: skip
     others = {name: value for name, value in stated.items() if name not in plain and name != "fidelity"}
     looks = [setting_words(name, others.pop(name)) for name in ("cap", "quality") if name in others]
-    words = [setting_words(name, plain[name]) for name in _ALWAYS_SAID]
+    words = [setting_words(name, plain[name]) for name in _ALWAYS_SAID if not (alone and name == "density")]
     return ", ".join([words[0], *looks, *words[1:], *(setting_words(n, v) for n, v in others.items())])
 
 

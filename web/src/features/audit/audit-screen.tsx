@@ -26,6 +26,7 @@ export function AuditScreen() {
   const screens = useQuery(measurementQuery(site.capture.id)).data?.screens ?? [];
   const ready = site.capture.state === "done";
   if (!ready) return <NotReadYet />;
+  if (site.pictures_alone) return <PicturesAlone />;
   const over = view.screen ? (measured.data?.pages[0]?.over ?? null) : (site.ledger?.pages_over ?? 0);
   return (
     <>
@@ -57,6 +58,28 @@ export function AuditScreen() {
   );
 }
 
+/** Pictures that no page shows have no budget of a page: their folders, and what is heavy among them. */
+function PicturesAlone() {
+  const site = useSite();
+  const heavy = site.ledger?.images_over_cap ?? 0;
+  return (
+    <>
+      <Title
+        says={`No page shows them, so there is no budget of a page. ${heavy > 0 ? `${counted(heavy, "picture")} would be over what one picture of a page may weigh.` : "Each is light enough for a page as it is."}`}
+        side={
+          <Link to="/sites/$siteId/treatment" params={{ siteId: String(site.id) }} className={buttonLook}>
+            Plan the pictures
+          </Link>
+        }
+      >
+        {counted(site.capture.images, "picture")} of {bytes(site.ledger?.before ?? 0)}
+      </Title>
+      <AuditTabs />
+      <ByReference />
+    </>
+  );
+}
+
 function headline(over: number | null, pages: number): string {
   if (over === null) return "Pages against their budget";
   return over === 0
@@ -79,7 +102,7 @@ function ByReference() {
     getNextPageParam: (last) => last.next ?? undefined,
   });
   const rows = pages.data?.pages.flatMap((p) => p.items) ?? [];
-  const scale = Math.max(pages.data?.pages[0]?.heaviest ?? 0, site.page_budget);
+  const scale = Math.max(pages.data?.pages[0]?.heaviest ?? 0, site.pictures_alone ? 1 : site.page_budget);
   return (
     <>
       {pages.isPending && <Loading what="the pages" />}
@@ -135,20 +158,22 @@ function PageRow({ page, scale }: { page: Schemas["PageRow"]; scale: number }) {
         name={page.path}
         total={page.image_bytes}
         segments={page.segments}
-        state={page.state}
-        budget={page.allowed}
+        state={site.pictures_alone ? "within" : page.state}
+        budget={site.pictures_alone ? undefined : page.allowed}
         scale={scale}
         onOpen={openImage}
       />
       <p className="figure text-right">
         {bytes(page.image_bytes)}
-        <span className={`block text-[12.5px] ${INKS[page.state]}`}>
-          {page.state === "over" ? "" : `${page.state}, `}
-          {against(page.image_bytes, page.allowed)}
-          {page.allowed_by !== "the whole site" && (
-            <span className="block text-ink-soft">by {page.allowed_by}</span>
-          )}
-        </span>
+        {!site.pictures_alone && (
+          <span className={`block text-[12.5px] ${INKS[page.state]}`}>
+            {page.state === "over" ? "" : `${page.state}, `}
+            {against(page.image_bytes, page.allowed)}
+            {page.allowed_by !== "the whole site" && (
+              <span className="block text-ink-soft">by {page.allowed_by}</span>
+            )}
+          </span>
+        )}
       </p>
     </li>
   );

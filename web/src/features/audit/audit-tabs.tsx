@@ -6,7 +6,8 @@ const LOOK =
 
 /** The two sides of an audit: what pages weigh, and what is wrong. */
 export function AuditTabs() {
-  const params = { siteId: String(useSite().id) };
+  const site = useSite();
+  const params = { siteId: String(site.id) };
   return (
     <nav aria-label="Sides of the audit" className="mb-6 flex gap-6">
       <Link
@@ -15,7 +16,7 @@ export function AuditTabs() {
         activeOptions={{ exact: true, includeSearch: false }}
         className={LOOK}
       >
-        Pages
+        {site.pictures_alone ? "Folders" : "Pages"}
       </Link>
       <Link to="/sites/$siteId/findings" params={params} className={LOOK}>
         Findings

@@ -63,9 +63,15 @@ export function CaptureScreen() {
         <Fact name="images no page uses">{count(capture.unused_images)}</Fact>
         <Fact name="broken references">{count(capture.broken_references)}</Fact>
       </dl>
-      <Link to="/sites/$siteId/audit" params={params} className={buttonLook}>
-        Audit {counted(capture.pages, "page")}
-      </Link>
+      {site.pictures_alone ? (
+        <Link to="/sites/$siteId/treatment" params={params} className={buttonLook}>
+          Plan {counted(capture.images, "picture")}
+        </Link>
+      ) : (
+        <Link to="/sites/$siteId/audit" params={params} className={buttonLook}>
+          Audit {counted(capture.pages, "page")}
+        </Link>
+      )}
       <Faults captureId={capture.id} />
     </>
   );

@@ -1,7 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import type { Schemas } from "@/shared/api/client";
 import { decisionsQuery, forecastQuery } from "@/shared/api/queries";
+import { fileName } from "@/shared/format/figures";
+import { RuleForm } from "@/shared/rules/rule-form";
+import { useTables } from "@/shared/rules/rules-data";
+import type { Entries, Tables } from "@/shared/rules/settings";
 import { Failed, Loading } from "@/shared/ui/basics";
+import { DialogButton } from "@/shared/ui/dialog";
 import { useSite } from "@/shared/ui/site-context";
 import { useVocabulary } from "@/shared/ui/vocabulary";
 import { decisionWords } from "./decision";
@@ -52,14 +57,38 @@ function Decided({ imageId }: { imageId: number }) {
 export function WhatItGets({ image: i }: { image: Schemas["ImageDetail"] }) {
   const site = useSite();
   const alone = useQuery(forecastQuery(site.capture.id)).data?.pictures_alone;
+  const tables = useTables();
   return (
     <section className="mt-8">
       <h2 className="mb-2">What the next run makes of it</h2>
       <Decided imageId={i.id} />
-      <div className="mt-2">
+      <div className="mt-2 flex flex-wrap items-center gap-3">
         <Overrule selection={{ ids: [i.id], without: [] }} />
+        {tables.data && (
+          <DialogButton trigger="Overrule any part" title={`What ${fileName(i.path)} gets`} wide>
+            {(close) => <AnyPart image={i} tables={tables.data} alone={alone ?? false} close={close} />}
+          </DialogButton>
+        )}
       </div>
       {alone && i.has_thumbnail && <FocalPoint image={i} />}
     </section>
   );
 }
+
+type AnyPartProps = { image: Schemas["ImageDetail"]; tables: Tables; alone: boolean; close: () => void };
+
+/** Everything that a rule can ask for, for this image alone: known by its path, and by its content where it moves. */
+function AnyPart({ image: i, tables, alone, close }: AnyPartProps) {
+  const rules = tables.rule ?? [];
+  const found = rules.findIndex(
+    (rule) => rule.content === i.sha256 || (rule.path === i.path && isOverride(rule)),
+  );
+  const number = found >= 0 ? found : rules.length;
+  const entries = { ...rules[number], path: i.path, content: i.sha256 };
+  return (
+    <RuleForm tables={tables} part="one" number={number} entries={entries} alone={alone} close={close} />
+  );
+}
+
+const isOverride = (rule: Entries) =>
+  ["role", "kind", "format", "page"].every((name) => rule[name] === undefined);

@@ -110,6 +110,8 @@ function standing(site: Schemas["Site"]): string {
       ? `Reading file ${capture.files_done} of ${capture.files_total} …`
       : "Reading …";
   }
+  const read = `Read ${when(capture.created_at)}.`;
+  if (site.pictures_alone) return `${counted(ledger.images, "picture")}, no page. ${read}`;
   const pages = `${counted(ledger.pages, "page")}, ${ledger.pages_over} over budget`;
-  return `${pages}; ${counted(ledger.images, "image")}, ${ledger.images_over_cap} over their cap. Read ${when(capture.created_at)}.`;
+  return `${pages}; ${counted(ledger.images, "image")}, ${ledger.images_over_cap} over their cap. ${read}`;
 }

@@ -1,9 +1,9 @@
 import { useState } from "react";
 import type { Schemas } from "@/shared/api/client";
+import { useHoldTo, useTables } from "@/shared/rules/rules-data";
+import type { Entries, Tables } from "@/shared/rules/settings";
 import { Choice } from "@/shared/ui/choice";
 import { useVocabulary } from "@/shared/ui/vocabulary";
-import { useHoldTo, useTables } from "./rules-data";
-import type { Entries, Tables } from "./settings";
 
 const WIDEST = ["960", "1200", "1920", "2560", "4000"] as const;
 const METADATA = [

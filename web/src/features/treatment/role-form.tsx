@@ -1,8 +1,8 @@
 import { useState } from "react";
+import { FIELD, Kept } from "@/shared/rules/rule-form";
+import type { Entries, Tables } from "@/shared/rules/settings";
+import { withPart } from "@/shared/rules/settings";
 import { useVocabulary } from "@/shared/ui/vocabulary";
-import { FIELD, Kept } from "./rule-form";
-import type { Entries, Tables } from "./settings";
-import { withPart } from "./settings";
 
 /** What each role must keep. */
 export function RoleForm({ tables, close }: { tables: Tables; close: () => void }) {

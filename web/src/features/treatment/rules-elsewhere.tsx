@@ -2,11 +2,11 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { sitesQuery } from "@/shared/api/queries";
+import { Kept } from "@/shared/rules/rule-form";
+import type { Tables } from "@/shared/rules/settings";
 import { Button, Failed, Loading } from "@/shared/ui/basics";
 import { useNotice } from "@/shared/ui/notices";
 import { useSite } from "@/shared/ui/site-context";
-import { Kept } from "./rule-form";
-import type { Tables } from "./settings";
 
 type Source = { words: string; tables: Tables };
 

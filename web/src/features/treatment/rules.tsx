@@ -1,13 +1,13 @@
 import type { Schemas } from "@/shared/api/client";
 import { counted } from "@/shared/format/figures";
+import { RuleForm } from "@/shared/rules/rule-form";
+import { useHoldTo, useTables } from "@/shared/rules/rules-data";
+import type { Tables } from "@/shared/rules/settings";
 import { Button, Failed, Loading } from "@/shared/ui/basics";
 import { DialogButton } from "@/shared/ui/dialog";
 import { RoleForm } from "./role-form";
-import { RuleForm } from "./rule-form";
-import { useHoldTo, useTables } from "./rules-data";
 import { RulesElsewhere } from "./rules-elsewhere";
 import { RulesAsText } from "./rules-text";
-import type { Tables } from "./settings";
 import { SiteForm } from "./site-form";
 
 const FEW = 6;

@@ -1,7 +1,7 @@
 import { useState } from "react";
+import { FIELD, Kept } from "@/shared/rules/rule-form";
+import { type Entries, type Tables, withPart } from "@/shared/rules/settings";
 import { Choice } from "@/shared/ui/choice";
-import { FIELD, Kept } from "./rule-form";
-import { type Entries, type Tables, withPart } from "./settings";
 
 const FORMS = [
   ["markup", "In the markup"],

@@ -2372,6 +2372,8 @@ export interface components {
             role: string;
             /** Findings */
             findings: string[];
+            /** Sha256 */
+            sha256: string;
             /** Frames */
             frames: number;
             /** Has Alpha */
@@ -3597,7 +3599,7 @@ export interface components {
         };
         /**
          * Site
-         * @description One website under care, with its newest capture and run.
+         * @description One website under care, with its newest capture and run. `pictures_alone`: it holds no web page.
          */
         Site: {
             /** Id */
@@ -3624,6 +3626,8 @@ export interface components {
             /** Run Going */
             run_going: boolean;
             ledger: components["schemas"]["Ledger"] | null;
+            /** Pictures Alone */
+            pictures_alone: boolean;
         };
         /**
          * SiteChange

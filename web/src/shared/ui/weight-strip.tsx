@@ -9,7 +9,8 @@ type Props = {
   total: number;
   segments: Segment[];
   state: BudgetState;
-  budget: number;
+  /** Without one, there is no tick. */
+  budget?: number;
   scale: number;
   after?: number;
   onOpen?: (imageId: number) => void;
@@ -24,7 +25,7 @@ const THIN = 6;
  */
 export function WeightStrip({ name, total, segments, state, budget, scale, after, onOpen }: Props) {
   const [chosen, setChosen] = useState<number | null>(null);
-  const share = (n: number) => `${(n / Math.max(scale, budget, 1)) * 100}%`;
+  const share = (n: number) => `${(n / Math.max(scale, budget ?? 0, 1)) * 100}%`;
   const offsets = starts(segments);
   const named = chosen === null ? undefined : segments[chosen];
 
@@ -44,7 +45,7 @@ export function WeightStrip({ name, total, segments, state, budget, scale, after
   return (
     <div
       role="group"
-      aria-label={`Weight of ${name}: ${bytes(total)} of ${bytes(budget)}. Arrow keys name its pictures, Enter opens one.`}
+      aria-label={`Weight of ${name}: ${bytes(total)}${budget === undefined ? "" : ` of ${bytes(budget)}`}. Arrow keys name its pictures, Enter opens one.`}
       tabIndex={0}
       onKeyDown={onKey}
       onBlur={() => setChosen(null)}
@@ -71,7 +72,16 @@ export function WeightStrip({ name, total, segments, state, budget, scale, after
         {after !== undefined && (
           <rect x="0" y={BAR + 5} width={share(after)} height={THIN} fill="var(--thistle)" />
         )}
-        <line x1={share(budget)} x2={share(budget)} y1="0" y2={height} stroke="var(--ink)" strokeWidth="2" />
+        {budget !== undefined && (
+          <line
+            x1={share(budget)}
+            x2={share(budget)}
+            y1="0"
+            y2={height}
+            stroke="var(--ink)"
+            strokeWidth="2"
+          />
+        )}
       </svg>
       {named && (
         <p

@@ -83,6 +83,36 @@ export const SWITCHES: readonly Choices[] = [
       ["keep", "all but orientation and preview kept"],
     ],
   },
+  {
+    name: "effort",
+    words: "Encoders work",
+    usual: "thorough",
+    choices: [
+      ["thorough", "thoroughly"],
+      ["quick", "quickly, in more bytes"],
+    ],
+  },
+  {
+    name: "bits",
+    words: "Bits of AVIF",
+    usual: "0",
+    choices: [
+      ["0", "as the look asks"],
+      ["8", "8"],
+      ["10", "10"],
+    ],
+  },
+  {
+    name: "colours",
+    words: "Colours of a palette",
+    usual: "256",
+    choices: [
+      ["256", "up to 256"],
+      ["16", "up to 16"],
+      ["4", "up to 4"],
+      ["2", "2"],
+    ],
+  },
   onOff("sharpen", "Sharpening", "a little after strong reduction", "none"),
   onOff("lossless", "Loss", "none where a format can", "where that is smaller"),
   onOff("full_chroma", "Colours", "at full resolution", "halved where nobody sees it"),
@@ -110,7 +140,8 @@ function size(value: unknown): string {
 
 /** A value as it is chosen in a list; switches are written as words. */
 export const chosen = (value: unknown) => (value === undefined ? "" : String(value));
-export const unchosen = (text: string): unknown => (text === "true" ? true : text === "false" ? false : text);
+export const unchosen = (text: string): unknown =>
+  text === "true" ? true : text === "false" ? false : /^\d+$/.test(text) ? Number(text) : text;
 
 /** The tables with one part replaced; entries that say nothing are dropped. */
 export function withPart(tables: Tables, part: string, number: number, entries: Entries): Tables {

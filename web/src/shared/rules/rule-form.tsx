@@ -23,7 +23,8 @@ const KINDS = ["photograph", "graphic", "lettering", "line art", "animation", "v
 
 type Props = {
   tables: Tables;
-  part: "all" | "rule";
+  /** "one": a rule for one image, whose place is known. */
+  part: "all" | "rule" | "one";
   number: number;
   entries: Entries;
   alone: boolean;
@@ -42,19 +43,20 @@ export function RuleForm({ tables, part, number, entries, alone, close }: Props)
       else now.delete(name);
       return now;
     });
-  const leave = part === "rule" && draft.leave === true;
+  const some = part !== "all";
+  const leave = some && draft.leave === true;
   const said = withPart(tables, part, number, draft);
   return (
     <Kept tables={wrong.size > 0 ? null : said} close={close} words="The rules were changed.">
       {part === "rule" && <Conditions draft={draft} set={set} />}
-      {part === "rule" && (
+      {some && (
         <label className="flex items-center gap-2">
           <input
             type="checkbox"
             checked={leave}
             onChange={(e) => set("leave", e.target.checked || undefined)}
           />
-          Leave these as they are
+          {part === "one" ? "Leave it as it is" : "Leave these as they are"}
         </label>
       )}
       {!leave && (

@@ -18,8 +18,10 @@ from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import sessions
 from ivory_thistle.workflows import auditing
+from ivory_thistle.workflows.at_hand import stored_at_hand
 from ivory_thistle.workflows.capturing import capture_opened
 from ivory_thistle.workflows.opening import Opened
+from ivory_thistle.workflows.planning import plan
 from ivory_thistle.workflows.runs import start_run
 
 
@@ -49,7 +51,8 @@ def run_id(made: sessionmaker[Session], blobs: Blobs, site_folder: Path) -> int:
     capture_opened(capture_id, Opened(Folder(site_folder)), made, blobs)
     with made.begin() as session:
         auditing.ask_for_audit(session, capture_id)
-        run = start_run(session, capture_id, Rules(fixed=True), blobs)
+        rules = Rules(fixed=True)
+        run = start_run(session, capture_id, rules, plan(stored_at_hand(session, capture_id, blobs), rules), {})
         return run.id
 
 

@@ -18,9 +18,10 @@ from ivory_thistle.core.states import State
 from ivory_thistle.core.treatment.roles import ROLES, Role
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.settings import lazy_attributes, site_connections, site_policy, site_screens
+from ivory_thistle.workflows.workers import AT_ONCE
 
 _MAX_SEGMENTS = 60
-_WEIGHED_PIXELS = 4_000_000
+_LEAST_COST, _TENTH = 0.05, 0.1
 
 
 def newest_capture(session: Session, site_id: int) -> t.Capture | None:
@@ -166,20 +167,11 @@ def run_out(session: Session, run: t.Run) -> schemas.Run:
             func.count(case(((state == "failed") & (func.json_length(task.widths) > 0), 1))),
             func.coalesce(func.sum(case((state == "done", task.bytes_before), else_=0)), 0),
             func.coalesce(func.sum(case((state == "done", task.bytes_after), else_=0)), 0),
-            func.count(
-                case(
-                    (
-                        (task.finished_at >= (run.started_at or run.created_at)) & task.state.in_(("done", "failed")),
-                        1,
-                    )
-                )
-            ),
         ).where(task.run_id == run.id)
     ).one()
-    total, done, failed, left, again, before, after, recent = (int(x) for x in row)
+    total, done, failed, left, again, before, after = (int(x) for x in row)
     seconds = ((run.finished_at or t.now()) - run.started_at).total_seconds() if run.started_at else 0
-    rate = recent / seconds if recent and seconds > 0 else None
-    left_seconds = _seconds_left(session, run, seconds) if run.state == State.RUNNING and recent else None
+    rate, left_seconds = _pace(session, run, seconds) if run.started_at else (None, None)
     return schemas.Run(
         id=run.id,
         capture_id=run.capture_id,
@@ -202,18 +194,24 @@ def run_out(session: Session, run: t.Run) -> schemas.Run:
     )
 
 
-def _seconds_left(session: Session, run: t.Run, seconds: float) -> float:
-    """Estimated by pixels, since the largest pictures come first and take the longest."""
-    weight = func.least(t.Image.pixels, _WEIGHED_PIXELS)
-    done, waiting = session.execute(
+def _pace(session: Session, run: t.Run, seconds: float) -> tuple[float | None, float | None]:
+    """Megapixels a second, and the seconds that are left: by what images were expected to cost, and how that went."""
+    since = t.Task.finished_at >= run.started_at
+    pixels, done, waiting = session.execute(
         select(
-            func.coalesce(func.sum(case((t.Task.finished_at >= run.started_at, weight), else_=0)), 0),
-            func.coalesce(func.sum(case((t.Task.state == "waiting", weight), else_=0)), 0),
+            func.coalesce(func.sum(case((since, t.Image.pixels), else_=0)), 0),
+            func.coalesce(func.sum(case((since, t.Task.cost + _LEAST_COST), else_=0)), 0),
+            func.coalesce(func.sum(case((t.Task.state == "waiting", t.Task.cost + _LEAST_COST), else_=0)), 0),
         )
         .join(t.Image, t.Image.id == t.Task.image_id)
         .where(t.Task.run_id == run.id, func.json_length(t.Task.widths) > 0)
     ).one()
-    return seconds * float(waiting) / max(float(done), 1.0)
+    rate = float(pixels) / 1e6 / seconds if pixels and seconds > 0 else None
+    if run.state != State.RUNNING or not (done or waiting):
+        return rate, None
+    # Until a tenth is done, how it went says less than what was expected.
+    went = seconds / float(done) if float(done) >= _TENTH * float(done + waiting) else 1 / AT_ONCE
+    return rate, float(waiting) * went
 
 
 def pages_over(policy: Policy, weights: Iterable[Any], screen: str = "") -> int:

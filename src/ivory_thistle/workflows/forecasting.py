@@ -28,7 +28,7 @@ from ivory_thistle.workflows.settling import Settler
 from ivory_thistle.workflows.treating import treatment_of
 from ivory_thistle.workflows.workers import AT_ONCE
 
-_SAMPLE_SECONDS, _SAMPLE_MOST = 60.0, 24
+_SAMPLE_SECONDS, _SAMPLE_MOST = 240.0, 16
 """A sample takes a worker about so long, and so many images at most."""
 
 
@@ -131,25 +131,20 @@ def _stand_ins(told: Expected) -> tuple[RenditionFacts, ...]:
 
 
 def sample_of(foretold: Foretold) -> tuple[Plan, ...]:
-    """The images whose making tells most: those of whose bytes pages load most for the seconds that they take."""
-    loaded: dict[str, float] = defaultdict(float)
-    for page in foretold.pages:
-        if page.tier == measured_tier():
-            for part in page.parts:
-                loaded[part.image] += part.after
-    unknown = [p for p in foretold.plans if p.steps and not foretold.expected[p.image.path].is_known]
+    """Images from the heaviest to the lightest in even steps, as many as a sample has time for.
 
-    def tells(planned: Plan) -> float:
-        told = foretold.expected[planned.image.path]
-        return (loaded.get(told.path, 0.0) + 1) * told.spread / max(0.1, told.seconds)
-
+    The heaviest alone would tell of themselves: those of which too much is expected come first among them.
+    """
+    told = foretold.expected
+    unknown = [p for p in foretold.plans if p.steps and not told[p.image.path].is_known]
+    unknown.sort(key=lambda p: -told[p.image.path].bytes)
+    count = min(len(unknown), _SAMPLE_MOST)
     chosen: list[Plan] = []
     seconds = 0.0
-    for planned in sorted(unknown, key=tells, reverse=True):
-        seconds += foretold.expected[planned.image.path].seconds
-        if len(chosen) >= _SAMPLE_MOST or (chosen and seconds > _SAMPLE_SECONDS):
-            break
-        chosen.append(planned)
+    for planned in (unknown[n * len(unknown) // count] for n in range(count)):
+        seconds += told[planned.image.path].seconds
+        if seconds <= _SAMPLE_SECONDS or not chosen:
+            chosen.append(planned)
     return tuple(chosen)
 
 

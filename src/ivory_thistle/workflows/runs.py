@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import asdict
 
 from sqlalchemy import delete, func, insert, select, update
@@ -15,37 +15,41 @@ from ivory_thistle.core.reports.savings import Savings
 from ivory_thistle.core.rewriting.delivery import NewFile
 from ivory_thistle.core.selection.loads import Loaded
 from ivory_thistle.core.states import State
-from ivory_thistle.core.treatment.ladder import Step
+from ivory_thistle.core.treatment.ladder import Plan, Step
 from ivory_thistle.core.treatment.rendition import fields_of
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import in_transaction
-from ivory_thistle.workflows.at_hand import stored_at_hand
 from ivory_thistle.workflows.delivering import deliver
 from ivory_thistle.workflows.made import made_by
-from ivory_thistle.workflows.planning import plan
 from ivory_thistle.workflows.settings import site_screens
 from ivory_thistle.workflows.storing import insert_rows, role_of
 from ivory_thistle.workflows.treating import TaskResult, Treatment
 from ivory_thistle.workflows.weights import stored_weights
 
-_PROGRESS_EVERY = 4
+_PROGRESS_EVERY, _SHOWN_FIRST = 4, 4
 
 
 def start_run(
-    session: Session, capture_id: int, rules: Rules, blobs: Blobs, chosen: frozenset[int] | None = None
+    session: Session,
+    capture_id: int,
+    rules: Rules,
+    plans: Iterable[Plan],
+    costs: Mapping[str, float],
+    chosen: frozenset[int] | None = None,
 ) -> t.Run:
-    """A new run with a task for every image in use; what is left alone says why.
+    """A new run with a task for every plan; what is left alone says why.
 
-    `chosen` are the images (ids) to treat; what an earlier run made of the others is carried over.
+    `costs` are the seconds that images are expected to take, by path. `chosen` are the images (ids) to treat; what an
+    earlier run made of the others is carried over.
     """
     earlier = _done_tasks(session, capture_id) if chosen is not None else {}
     ids = dict(session.execute(select(t.Image.sha256, t.Image.id).where(t.Image.capture_id == capture_id)).all())
     run = t.Run(capture_id=capture_id, rules=rules.as_dict())
     session.add(run)
     session.flush()
-    for planned in plan(stored_at_hand(session, capture_id, blobs), rules):
+    for planned in plans:
         facts = planned.image.facts
         if chosen is not None and ids[facts.sha256] not in chosen:
             _carry_over(session, run.id, ids[facts.sha256], facts.bytes, earlier.get(ids[facts.sha256]))
@@ -55,7 +59,7 @@ def start_run(
             t.Task(
                 run_id=run.id, image_id=ids[facts.sha256], state=state, role=planned.role,
                 widths=[s.width for s in planned.steps], dense=[s.width for s in planned.steps if s.dense],
-                apart=list(planned.apart),
+                apart=list(planned.apart), cost=costs.get(planned.image.path, 0.0),
                 rules=planned.rules.as_dict() if planned.rules != rules else None, decided=list(planned.decided),
                 reason=planned.reason, words=[], bytes_before=facts.bytes,
                 bytes_after=facts.bytes, finished_at=None if planned.steps else t.now(),
@@ -95,14 +99,19 @@ def _carry_over(session: Session, run_id: int, image_id: int, size: int, earlier
 
 
 def waiting_tasks(session: Session, run_id: int, rules: Rules) -> dict[int, Treatment]:
-    """The tasks still to be done by id, the largest pictures first so that the end is not one long wait."""
+    """The tasks still to be done by id: a few quick ones, so that something shows at once, then the dearest first.
+
+    So the end is not one long wait.
+    """
     rows = session.execute(
         select(t.Task, t.Image.facts, t.Image.kind)
         .join(t.Image, t.Image.id == t.Task.image_id)
         .where(t.Task.run_id == run_id, t.Task.state == "waiting")
-        .order_by(t.Image.pixels.desc(), t.Task.id)
-    )
-    return {task.id: _treatment(task, ImageFacts(**facts), kind or None, rules) for task, facts, kind in rows}
+        .order_by(t.Task.cost.desc(), t.Image.pixels.desc(), t.Task.id)
+    ).all()
+    begins = max(0, len(rows) - _SHOWN_FIRST)
+    in_order = [*rows[begins:], *rows[:begins]]
+    return {task.id: _treatment(task, ImageFacts(**facts), kind or None, rules) for task, facts, kind in in_order}
 
 
 def _treatment(task: t.Task, facts: ImageFacts, kind: str | None, rules: Rules) -> Treatment:

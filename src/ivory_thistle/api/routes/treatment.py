@@ -58,9 +58,11 @@ def add_run(
     ids = None
     if chosen is not None:
         ids = frozenset(session.scalars(selected(capture_id, chosen).with_only_columns(t.Image.id)).all())
-    run = start_run(session, capture_id, rules, services.blobs, ids)
+    told = foretold(session, services, capture_id, rules)
+    costs = {path: one.seconds for path, one in told.expected.items()}
+    run = start_run(session, capture_id, rules, told.plans, costs, ids)
     if ids is None:
-        run.forecast = foretold(session, services, capture_id, rules).as_dict()
+        run.forecast = told.as_dict()
     session.flush()
     out = run_out(session, run)
     session.commit()

@@ -91,7 +91,7 @@ class Overruled(Out):
 
 
 class Run(Job):
-    """One execution of treatments, with its progress. `rate` is images a second, `seconds_left` estimated.
+    """One execution of treatments, with its progress. `rate` is megapixels of originals a second.
 
     `can_be_tried_again` of the failed images could be treated at all.
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from math import exp, log, sqrt
 
 from ivory_thistle.core.forecast.probes import Probe
-from ivory_thistle.core.forecast.sizes import Modelled, modelled
+from ivory_thistle.core.forecast.sizes import Character, Modelled, modelled
 from ivory_thistle.core.formats.tiers import BASELINE, Tier, and_older, modern_tiers
 from ivory_thistle.core.treatment.ladder import Plan
 from ivory_thistle.core.treatment.rendition import RenditionFacts
@@ -16,9 +16,11 @@ from ivory_thistle.core.treatment.rendition import RenditionFacts
 Sizes = Mapping[Tier, Mapping[int, int]]
 """Bytes of files by tier and width in pixels."""
 
+_OF_ALL = 0.3
+"""What all pictures count for beside those of a like character, of which each counts for one at most."""
 _SURE_AFTER = 3
 """So many pictures tell as much of a site as the model does."""
-SITE_SPREAD = 0.10
+SITE_SPREAD = 0.25
 """By how much a whole site is off, as a share, before any of its pictures was made."""
 TIME_SPREAD = 0.35
 
@@ -73,17 +75,35 @@ class Expected:
         return not self.spread
 
 
+Seen = tuple[Character, float]
+"""Of a picture that was made: its character, and ln of what it weighs over what the model says."""
+
+
 @dataclass(frozen=True, slots=True)
 class Learnt:
     """What the pictures of this site that were really made say of the others.
 
-    `shares` by what is alike and tier: how much more (1: as much) such files weigh than the model says; `seconds`
-    likewise of time. `known` pictures are behind it.
+    `seen` by what is alike and tier; `seconds` is how much more (1: as much) time they took than the model says.
+    `known` pictures are behind it.
     """
 
-    shares: Mapping[tuple[str, Tier], float] = field(default_factory=dict)
+    seen: Mapping[tuple[str, Tier], Sequence[Seen]] = field(default_factory=dict)
     seconds: float = 1.0
     known: int = 0
+
+    def share(self, model: Modelled, tier: Tier) -> float:
+        """How much more (1: as much) files of such a picture weigh than the model says.
+
+        The mean over those that were made, in which pictures of a like character count most; a picture that is like
+        none of them follows all of them, and all of them a little less than they say.
+        """
+        seen = self.seen.get((model.alike, tier))
+        if not seen:
+            return 1.0
+        of_all = sum(off for _, off in seen) / (len(seen) + 1)
+        weights = [exp(-sum((a - b) ** 2 for a, b in zip(model.character, one, strict=True)) / 2) for one, _ in seen]
+        told = sum(weight * off for weight, (_, off) in zip(weights, seen, strict=True))
+        return exp((told + _OF_ALL * of_all) / (sum(weights) + _OF_ALL))
 
     @property
     def site_spread(self) -> float:
@@ -110,22 +130,22 @@ def expect(planned: Plan, probe: Probe | None = None) -> Expected:
 
 def learn(known: Iterable[tuple[Expected, Sizes, float]]) -> Learnt:
     """What follows from pictures that were made: what was expected of each, its files, and the seconds they took."""
-    ratios: dict[tuple[str, Tier], list[float]] = defaultdict(list)
+    seen: dict[tuple[str, Tier], list[Seen]] = defaultdict(list)
     asked, took, count = 0.0, 0.0, 0
     for told, files, seconds in known:
-        if told.model is None:
+        model = told.model
+        if model is None:
             continue
         count += 1
         if seconds:
-            asked, took = asked + told.model.seconds, took + seconds
+            asked, took = asked + model.seconds, took + seconds
         for tier, sizes in files.items():
-            model = told.model.files.get(tier, {})
-            both = [width for width in sizes if model.get(width)]
+            modelled_sizes = model.files.get(tier, {})
+            both = [width for width in sizes if modelled_sizes.get(width)]
             if both:
-                ratio = sum(sizes[w] for w in both) / sum(model[w] for w in both)
-                ratios[told.model.alike, tier].append(log(ratio))
-    shares = {alike: exp(sum(found) / (len(found) + 1)) for alike, found in ratios.items()}
-    return Learnt(shares, took / asked if asked else 1.0, count)
+                off = log(sum(sizes[w] for w in both) / sum(modelled_sizes[w] for w in both))
+                seen[model.alike, tier].append((model.character, off))
+    return Learnt(seen, took / asked if asked else 1.0, count)
 
 
 def informed(told: Expected, planned: Plan, learnt: Learnt) -> Expected:
@@ -133,8 +153,9 @@ def informed(told: Expected, planned: Plan, learnt: Learnt) -> Expected:
     model = told.model
     if told.is_known or model is None or not learnt.known:
         return told
+    shares = {tier: learnt.share(model, tier) for tier in model.files}
     sizes = {
-        tier: {w: max(1, round(size * learnt.shares.get((model.alike, tier), 1.0))) for w, size in files.items()}
+        tier: {width: max(1, round(size * shares[tier])) for width, size in files.items()}
         for tier, files in model.files.items()
     }
     return _kept(replace(told, seconds=model.seconds * learnt.seconds), planned, sizes)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from math import log
 
 from ivory_thistle.core.forecast.coefficients import DRAWN, FIXED, PLAIN, PROBED, SECONDS
 from ivory_thistle.core.forecast.model import Drawn, Plain, Probed, Subject
@@ -27,11 +28,16 @@ _LIKE = "jpeg"
 """The format whose model is taken for one that was plugged in: the least modern, so that nothing is promised."""
 
 
+Character = tuple[float, float, float]
+"""How busy a picture is, how its bytes grow with its width, its grain: each in steps within which they are alike."""
+_LIKE_BUSY, _LIKE_GROWTH, _LIKE_GRAIN = 0.7, 0.4, 0.2
+
+
 @dataclass(frozen=True, slots=True)
 class Modelled:
     """Bytes by tier and width, those of files `apart`, and seconds. `spread` is by what share such an image is off.
 
-    Images with the same `alike` learn from one another.
+    Images with the same `alike` learn from one another, the more the nearer their `character` is.
     """
 
     files: Sizes
@@ -39,6 +45,7 @@ class Modelled:
     seconds: float
     spread: float
     alike: str
+    character: Character = (0.0, 0.0, 0.0)
 
 
 def modelled(planned: Plan, probe: Probe | None) -> Modelled:
@@ -84,7 +91,14 @@ class _Model:
         steps = self._planned.steps
         files = {tier: {s.width: self._size(tier, s.width, s.dense) for s in steps} for tier in self._tiers}
         apart = tuple(self._size(BASELINE, width, dense=False) for width in self._planned.apart)
-        return Modelled(files, apart, self._seconds(), self._spread(), "drawn" if self._drawn else "photograph")
+        alike = "drawn" if self._drawn else "photograph"
+        return Modelled(files, apart, self._seconds(), self._spread(), alike, self._character())
+
+    def _character(self) -> Character:
+        of = self._subject
+        width = of.detail[-1][0] if of.detail else max(1, of.width)
+        busy = of.log_plain(width) - log(of.pixels(width))
+        return busy / _LIKE_BUSY, of.growth / _LIKE_GROWTH, of.grain / _LIKE_GRAIN
 
     def _format(self, tier: Tier) -> FormatName:
         if self._rules.form is HandoverForm.IN_PLACE:

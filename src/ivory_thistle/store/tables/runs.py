@@ -56,7 +56,7 @@ class Task(Base):
 
     `widths` is its ladder; those in `dense` are loaded by screens of high density only; `apart` are widths
     of fallbacks that are made besides. `rules` are its own where narrower ones hold for it (None: the run's); `decided`
-    says which.
+    says which. `cost` are the seconds of a worker that it was expected to take.
     """
 
     __tablename__ = "task"
@@ -74,6 +74,7 @@ class Task(Base):
     words: Mapped[list[Any]]
     bytes_before: Mapped[int]
     bytes_after: Mapped[int] = mapped_column(default=0)
+    cost: Mapped[float] = mapped_column(Double, default=0.0)
     finished_at: Mapped[datetime | None] = mapped_column(When)
     __table_args__ = (UniqueConstraint("run_id", "image_id"), Index(None, "run_id", "state"), OPTIONS)
 

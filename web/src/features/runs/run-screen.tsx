@@ -48,7 +48,9 @@ export function RunScreen() {
         <Fact name="done">
           {count(r.done + r.failed)} of {count(r.total)}
         </Fact>
-        <Fact name="rate">{r.rate === null ? "–" : `${r.rate.toFixed(1)} images/s`}</Fact>
+        <Fact name="rate">
+          {r.rate === null ? "–" : `${r.rate.toFixed(r.rate < 10 ? 1 : 0)} megapixels/s`}
+        </Fact>
         {r.started_at && r.finished_at ? (
           <Fact name="took">{duration(secondsBetween(r.started_at, r.finished_at))}</Fact>
         ) : (

@@ -3431,7 +3431,7 @@ export interface components {
         };
         /**
          * Run
-         * @description One execution of treatments, with its progress. `rate` is images a second, `seconds_left` estimated.
+         * @description One execution of treatments, with its progress. `rate` is megapixels of originals a second.
          *
          *     `can_be_tried_again` of the failed images could be treated at all.
          *

@@ -47,11 +47,14 @@ def upgrade() -> None:
         mariadb_engine="InnoDB",
     )
     op.add_column("run", sa.Column("forecast", mysql.JSON(), nullable=True))
+    op.add_column("task", sa.Column("cost", sa.Double(), nullable=False, server_default="0"))
+    op.alter_column("task", "cost", existing_type=sa.Double(), existing_nullable=False, server_default=None)
     op.add_column("image", sa.Column("probe", mysql.JSON(), nullable=True))
 
 
 def downgrade() -> None:
     op.drop_column("image", "probe")
+    op.drop_column("task", "cost")
     op.drop_column("run", "forecast")
     op.drop_table("named_rules")
     op.drop_table("sample")

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import ctypes
+import json
 import os
 import signal
 import threading
 import time
 from collections.abc import Iterator
+from dataclasses import asdict
 from pathlib import Path
 
 import pytest
@@ -16,9 +18,10 @@ from ivory_thistle.core.errors import PictureError
 from ivory_thistle.core.references.joining import read_site
 from ivory_thistle.core.references.site import SiteFile
 from ivory_thistle.intake.folder import Folder
+from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows import clock, inspecting
 from ivory_thistle.workflows.clock import TookTooLongError, in_time
-from ivory_thistle.workflows.inspecting import inspection
+from ivory_thistle.workflows.inspecting import inspect_file, inspection
 from ivory_thistle.workflows.reading import inspect_folder
 from ivory_thistle.workflows.workers import Call, CallFailedError, Workers
 from pictures import encoded, photograph
@@ -171,3 +174,21 @@ def test_long_calls_are_shared_out() -> None:
     with Workers() as some:
         calls = [Call(n, note_and_wait, (os.devnull,), 30) for n in range(2)]
         assert len({outcome.value for outcome in some.run(calls)}) == 2
+
+
+def test_what_was_seen_once_is_not_looked_at_again(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The same content under another name, by the same code: the same look and thumbnail, without decoding it."""
+    root, blobs = tmp_path / "site", Blobs(str(tmp_path / "blobs"))
+    root.mkdir()
+    (root / "a.jpg").write_bytes(encoded(photograph("coffee"), "JPEG"))
+    first = inspect_file(str(root), "a.jpg", blobs.url)
+    (root / "a.jpg").rename(root / "b.jpg")
+    monkeypatch.setattr(inspecting, "pixels_to_judge", lambda *given: pytest.fail("it was decoded"))
+    second = inspect_file(str(root), "b.jpg", blobs.url)
+    assert first.file and second.file and first.file.look and second.file.look
+    assert json.dumps(asdict(second.file.look)) == json.dumps(asdict(first.file.look))
+    assert second.thumbnail == first.thumbnail is not None
+    monkeypatch.undo()
+    blobs.remove(first.thumbnail)
+    assert inspect_file(str(root), "b.jpg", blobs.url).thumbnail == first.thumbnail
+    assert blobs.has(first.thumbnail)

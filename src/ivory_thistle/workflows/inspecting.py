@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import json
 from contextlib import suppress
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
+from functools import cache
+from hashlib import sha256
 from pathlib import Path
 
 import pyvips
@@ -11,11 +14,12 @@ import pyvips
 from ivory_thistle.core.faults import Fault
 from ivory_thistle.core.formats.table import UNKNOWN, is_named_as_image, sniff_format
 from ivory_thistle.core.images.facts import ImageFacts
-from ivory_thistle.core.images.kind import look_of, pixels_to_judge
+from ivory_thistle.core.images.kind import Look, look_of, pixels_to_judge
 from ivory_thistle.core.images.pixels import Pixels
 from ivory_thistle.core.references.site import SiteFile
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.workflows.versions import code_version
 from ivory_thistle.workflows.workers import Call
 
 THUMBNAIL_SIDE = 320
@@ -56,10 +60,41 @@ def inspect_file(root: str, path: str, blobs_url: str | None) -> Inspected:
         blobs.put(data, file.sha256)
     if file.image is None:
         return Inspected(file, faults)
+    if blobs and (seen := _seen_before(blobs, file.sha256)):
+        return Inspected(replace(file, look=seen.look), faults, seen.thumbnail)
     pixels = pixels_to_judge(data, file.image)
-    file = replace(file, look=look_of(pixels, file.image))
+    look = look_of(pixels, file.image)
     small = thumbnail(pixels) if pixels and blobs else None
-    return Inspected(file, faults, blobs.put(small) if small and blobs else None)
+    kept = blobs.put(small) if small and blobs else None
+    if blobs and look:
+        blobs.put_note(_note(file.sha256), json.dumps({"look": asdict(look), "thumbnail": kept}).encode())
+    return Inspected(replace(file, look=look), faults, kept)
+
+
+@dataclass(frozen=True, slots=True)
+class _Seen:
+    look: Look
+    thumbnail: str | None
+
+
+def _seen_before(blobs: Blobs, digest: str) -> _Seen | None:
+    """What was seen of the same content by the same code: nobody has to look again. None where it is gone."""
+    note = blobs.note(_note(digest))
+    with suppress(ValueError, TypeError, KeyError):
+        values = json.loads(note or b"")
+        look, small = Look(**values["look"]), values["thumbnail"]
+        if small is None or blobs.has(small):
+            return _Seen(look, small)
+    return None
+
+
+def _note(digest: str) -> str:
+    return sha256(f"look {digest} {_version()}".encode()).hexdigest()
+
+
+@cache
+def _version() -> str:
+    return code_version(("formats", "images"))
 
 
 def undecoded(folder: Folder, path: str, blobs: Blobs | None, why: str) -> Inspected:

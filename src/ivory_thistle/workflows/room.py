@@ -76,6 +76,9 @@ def clear_spare(sessions: sessionmaker[Session], blobs: Blobs, places: Places) -
         if digest not in needed:
             blobs.remove(digest)
             freed += size
+    # Notes of what was seen of contents; those that are still there are looked at again when they are read again.
+    for key, _ in list(blobs.notes()):
+        blobs.remove_note(key)
     if places.kept:
         before = sum(size for _, size in _files(places.kept))
         Kept(str(places.kept)).hold_to(0)

@@ -9,10 +9,8 @@ from dataclasses import asdict, astuple, dataclass
 from functools import cache
 from hashlib import sha256
 from importlib import import_module
-from importlib.metadata import version
 from pathlib import Path
 
-import ivory_thistle.core
 from ivory_thistle.core.errors import EncodeError, PictureError
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.resize import Resize
@@ -26,19 +24,11 @@ from ivory_thistle.core.treatment.treat import treat_image
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.kept import keep, take_kept
 from ivory_thistle.workflows.plugged import named_formats
+from ivory_thistle.workflows.versions import code_version
 from ivory_thistle.workflows.workers import Call, Outcome
 
 _SECONDS, _SECONDS_A_MEGAPIXEL = 300.0, 120.0
 _MEMORY, _MEMORY_A_PIXEL = 2_000_000_000, 60
-_LIBRARIES = (
-    "pyvips",
-    "pyvips-binary",
-    "pillow",
-    "pillow-avif-plugin",
-    "pillow-heif",
-    "numpy",
-    "opencv-python-headless",
-)
 _ENCODING = ("formats", "images", "quality", "search", "treatment")
 # These decide which widths are made, which fidelity holds for a role (both are asked for by themselves), and when
 # something leaves.
@@ -141,15 +131,8 @@ def encoding_version() -> str:
 
     Another version may make other files of the same picture.
     """
-    digest = sha256()
-    for name in _LIBRARIES:
-        digest.update(f"{name} {version(name)}\n".encode())
-    core = Path(ivory_thistle.core.__path__[0])
-    ours = [file for part in _ENCODING for file in sorted((core / part).rglob("*.py"))]
     plugged = [Path(place) for name in named_formats() if (place := import_module(name).__file__)]
-    for file in [*ours, *plugged]:
-        digest.update(file.read_bytes())
-    return digest.hexdigest()
+    return code_version(_ENCODING, plugged)
 
 
 def _treated(data: bytes, of: Treatment) -> Treated:

@@ -12,6 +12,7 @@ import typer
 from ivory_thistle.cli.checking import check
 from ivory_thistle.cli.handing_over import hand_over, write_wording
 from ivory_thistle.cli.output import chosen_screens, print_json, progress
+from ivory_thistle.cli.proving import proof
 from ivory_thistle.cli.reporting import report
 from ivory_thistle.cli.treating import treat
 from ivory_thistle.core.errors import ThistleError, UnusableInput
@@ -32,6 +33,7 @@ app.command()(check)
 app.command("handover")(hand_over)
 app.command("wording")(write_wording)
 app.command()(report)
+app.command()(proof)
 
 
 @app.command()

@@ -1,0 +1,1 @@
+"""Proof: renditions judged against their originals, and which of them a person should look at first."""

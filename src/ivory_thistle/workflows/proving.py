@@ -1,0 +1,174 @@
+"""A handed-over folder judged against its original: what asks for eyes first, with pictures to look at."""
+
+from __future__ import annotations
+
+import json
+from collections import defaultdict
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ivory_thistle.core.errors import PictureError, UnusableInput
+from ivory_thistle.core.findings.audit import site_roles
+from ivory_thistle.core.formats.table import FORMATS, sniff_format
+from ivory_thistle.core.formats.tiers import TIERS, and_older, measured_tier
+from ivory_thistle.core.images.facts import ImageFacts, read_facts
+from ivory_thistle.core.images.pixels import Pixels, decode, decode_plain
+from ivory_thistle.core.proof.judging import Judged, judge
+from ivory_thistle.core.proof.queue import Asked, Candidate, in_order
+from ivory_thistle.core.references.site import Image, SiteReading
+from ivory_thistle.core.treatment.guessing import guessed_slots
+from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.intake.folder import Folder
+from ivory_thistle.workflows.manifest import MANIFEST_KIND, MANIFEST_NAMES
+from ivory_thistle.workflows.progress import Progress, nothing
+from ivory_thistle.workflows.reading import read_folder
+from ivory_thistle.workflows.workers import Call, Workers
+
+_NEAR_WIDTH, _PREVIEW = 960, 480
+_PREVIEW_QUALITY = 82
+_SECONDS = 120.0
+
+
+@dataclass(frozen=True, slots=True)
+class Shown:
+    """What is seen of a rendition: previews of original and rendition, and pairs of its worst spots, as WebP."""
+
+    original: bytes
+    rendition: bytes
+    spots: tuple[tuple[bytes, bytes], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Proven:
+    """A rendition in its place in the queue: the file, its bytes, and what is seen of it."""
+
+    asked: Asked
+    file: Mapping[str, Any]
+    bytes_before: int
+    shown: Shown
+
+
+@dataclass(frozen=True, slots=True)
+class Proof:
+    """All renditions in order, and those that can't be judged here, with why."""
+
+    proven: tuple[Proven, ...]
+    unjudged: Mapping[str, str]
+
+
+def prove(original: Folder, treated: Folder, on_image: Progress = nothing) -> Proof:
+    """Judges of every treated image the file that most browsers load, at the width nearest to a column's.
+
+    Raises UnusableInput where the folder is no handover.
+    """
+    handed = _manifest(treated)
+    site = read_folder(original)
+    roles = site_roles(site, list(guessed_slots(site)))
+    rules = Rules.from_dict(handed.get("rules", {}))
+    chosen, unjudged = _chosen(handed, site)
+    candidates: dict[str, tuple[Candidate, Mapping[str, Any], Shown]] = {}
+    calls = (
+        Call(path, show, (str(original.root / path), str(treated.root / str(file["path"])), image.facts), _SECONDS)
+        for path, (image, file) in chosen.items()
+    )
+    with Workers() as workers:
+        for done, outcome in enumerate(workers.run(calls), 1):
+            path = str(outcome.key)
+            image, file = chosen[path]
+            on_image(done, len(chosen))
+            if outcome.error:
+                unjudged[path] = str(outcome.error)
+                continue
+            judged, shown = outcome.value
+            role, kind = roles[image.path].role, image.look.kind if image.look else ""
+            goal = 0 if rules.fixed or rules.cap else rules.fidelity_for(role, kind, dense=True)
+            saved = image.facts.bytes - int(file["bytes"])
+            candidates[path] = Candidate(path, role, kind, goal, saved, judged), file, shown
+    queue = in_order(one for one, _, _ in candidates.values())
+    return Proof(
+        tuple(
+            Proven(
+                asked, candidates[asked.candidate.path][1], chosen[asked.candidate.path][0].facts.bytes,
+                candidates[asked.candidate.path][2],
+            )
+            for asked in queue
+        ),
+        dict(sorted(unjudged.items())),
+    )  # fmt: skip
+
+
+def _manifest(treated: Folder) -> dict[str, Any]:
+    found = next((said for name in MANIFEST_NAMES if (said := _said(treated, name))), None)
+    if found is None:
+        raise UnusableInput(f"{treated.root} holds no manifest of a handover ({MANIFEST_KIND}).")
+    return found
+
+
+def _said(treated: Folder, name: str) -> dict[str, Any] | None:
+    try:
+        said = json.loads(treated.read(name))
+    except (OSError, ValueError):
+        return None
+    return said if isinstance(said, dict) and said.get("kind") == MANIFEST_KIND else None
+
+
+def _chosen(
+    handed: Mapping[str, Any], site: SiteReading
+) -> tuple[dict[str, tuple[Image, Mapping[str, Any]]], dict[str, str]]:
+    """By original, the image and the file to judge; and why others can't be."""
+    by_original: dict[str, list[Mapping[str, Any]]] = defaultdict(list)
+    was = {new: old for old, new in handed.get("renamed", {}).items()}
+    for file in handed.get("files", []):
+        if isinstance(file, dict) and file.get("tier") in TIERS:
+            by_original[was.get(str(file.get("original")), str(file.get("original")))].append(file)
+    chosen: dict[str, tuple[Image, Mapping[str, Any]]] = {}
+    unjudged: dict[str, str] = {}
+    for path, files in sorted(by_original.items()):
+        image = site.by_path.get(path)
+        if image is None:
+            unjudged[path] = "The original is not there."
+        elif image.facts.frames > 1 or image.facts.is_vector:
+            unjudged[path] = "Animations and vector drawings are not judged here."
+        else:
+            tier = next(t for t in and_older(measured_tier()) if any(f["tier"] == t for f in files))
+            among = [f for f in files if f["tier"] == tier]
+            chosen[path] = image, min(among, key=lambda f: abs(int(f["width"]) - _NEAR_WIDTH))
+    return chosen, unjudged
+
+
+def show(original: str, rendition: str, facts: ImageFacts) -> tuple[Judged, Shown]:
+    """Judges one rendition, and makes what is to be seen of it. Raises PictureError, OSError."""
+    data = Path(rendition).read_bytes()
+    kind = sniff_format(data[:4096])
+    if kind is None or FORMATS[kind].vector:
+        raise PictureError("The file is no picture of pixels.")
+    found, _ = read_facts(rendition, data)
+    if found is None or found.problem:
+        raise PictureError(f"The file {found.problem if found else 'can not be read'}.")
+    after = decode_plain(data, kind)
+    before = decode(Path(original).read_bytes(), facts, after.shape[1]).array
+    if before.shape[:2] != after.shape[:2]:
+        raise PictureError("The rendition was cut or reshaped; it can't be held against the whole picture.")
+    judged = judge(before, after)
+    pairs = tuple(
+        (_crop(before, s.box.x, s.box.y, s.box.width), _crop(after, s.box.x, s.box.y, s.box.width))
+        for s in judged.spots
+    )
+    return judged, Shown(_preview(before), _preview(after), pairs)
+
+
+def _preview(array: NDArray[np.uint8]) -> bytes:
+    image = Pixels(array).as_vips()
+    if image.width > _PREVIEW:
+        image = image.thumbnail_image(_PREVIEW, height=10_000_000, size="down")
+    return bytes(image.webpsave_buffer(Q=_PREVIEW_QUALITY, keep="none"))
+
+
+def _crop(array: NDArray[np.uint8], x: int, y: int, side: int) -> bytes:
+    part = Pixels(np.ascontiguousarray(array[y : y + side, x : x + side])).as_vips()
+    return bytes(part.webpsave_buffer(lossless=True, keep="none"))

@@ -68,6 +68,7 @@ def test_the_application_knows_it(site_folder: Path, tmp_path: Path) -> None:
         tiers = client.get("/api/v1/vocabulary").json()["tiers"]
         assert tiers[0] == {
             "name": "thorn", "words": "browsers that show Thorn", "format": "Thorn", "measured": False,
+            "fixed": 3, "modern": True,
         }  # fmt: skip
         capture = client.post("/api/v1/sites/from-folder", json={"folder": str(site_folder)}).json()["capture"]["id"]
         application.wait(f"/api/v1/captures/{capture}", ("done",))

@@ -14,8 +14,9 @@ import httpx
 import pytest
 
 from ivory_thistle.core.references.addresses import FileIndex
-from ivory_thistle.core.rewriting.delivery import BESIDE_PATTERN, Original, plan_delivery
+from ivory_thistle.core.rewriting.delivery import Original, plan_delivery
 from ivory_thistle.core.rewriting.snippets import APACHE, NGINX, server_snippets
+from ivory_thistle.core.treatment.names import BESIDE_PATTERN
 from ivory_thistle.core.treatment.rendition import RenditionFacts
 
 FILES = {

@@ -6,6 +6,7 @@ from collections import defaultdict
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from math import inf, sqrt
+from typing import NamedTuple
 
 from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.forecast.files import Expected
@@ -34,8 +35,7 @@ class Range:
         return cls(max(0, round(likely - LIKELY * off)), round(likely), round(likely + LIKELY * off))
 
 
-@dataclass(frozen=True, slots=True)
-class Part:
+class Part(NamedTuple):
     """One file that a page will load: of which image (empty: of none that is treated), its bytes, and when."""
 
     path: str

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from ivory_thistle.core.formats.encoder import Encoder, Settings
@@ -108,7 +109,12 @@ def modern_tiers() -> tuple[Tier, ...]:
 
 def and_older(tier: Tier) -> tuple[Tier, ...]:
     """The tier and all older ones, the most modern first."""
-    return tuple(name for name, row in TIERS.items() if row.order <= TIERS[tier].order)
+    return _from(tier, tuple(TIERS))
+
+
+@lru_cache(256)
+def _from(tier: Tier, known: tuple[Tier, ...]) -> tuple[Tier, ...]:
+    return known[known.index(tier) :]
 
 
 def measured_tier() -> Tier:

@@ -109,17 +109,19 @@ export function Kept({ tables, close, words, children }: KeptProps) {
   return (
     <form onSubmit={submit} className="space-y-4">
       {children}
-      <p role="status" className="min-h-11 border-t border-rule pt-3">
-        {tables === null && <span className="text-madder">Something above can't be read yet.</span>}
-        {tables && preview.isError && <span className="text-madder">{preview.error.message}</span>}
-        {tables && preview.data && !preview.isError && <Change preview={preview.data} />}
-      </p>
-      <FormEnd
-        error={hold.error}
-        submit="Hold the site to this"
-        disabled={!tables || hold.pending || preview.isError}
-        close={close}
-      />
+      <div className="sticky -bottom-6 -mx-6 -mb-6 space-y-3 border-t border-rule bg-card px-6 pt-3 pb-6">
+        <p role="status" className="min-h-6">
+          {tables === null && <span className="text-madder">Something above can't be read yet.</span>}
+          {tables && preview.isError && <span className="text-madder">{preview.error.message}</span>}
+          {tables && preview.data && !preview.isError && <Change preview={preview.data} />}
+        </p>
+        <FormEnd
+          error={hold.error}
+          submit="Hold the site to this"
+          disabled={!tables || hold.pending || preview.isError}
+          close={close}
+        />
+      </div>
     </form>
   );
 }

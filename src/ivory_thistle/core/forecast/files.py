@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from math import exp, log, sqrt
+from math import exp, inf, log, sqrt
 
 from ivory_thistle.core.forecast.probes import Probe
 from ivory_thistle.core.forecast.sizes import Character, Modelled, modelled
 from ivory_thistle.core.formats.tiers import BASELINE, Tier, and_older, modern_tiers
 from ivory_thistle.core.treatment.ladder import Plan
 from ivory_thistle.core.treatment.rendition import RenditionFacts
+
+Rungs = tuple[Sequence[float], Sequence[tuple[int, int]]]
 
 Sizes = Mapping[Tier, Mapping[int, int]]
 """Bytes of files by tier and width in pixels."""
@@ -48,16 +51,26 @@ class Expected:
 
         (0, before) where it stays with the original.
         """
-        for older in and_older(tier) if self.files else ():
+        limits, files = self.rungs(tier)
+        n = bisect_left(limits, needed)
+        return files[n] if n < len(files) else (0, before)
+
+    def rungs(self, tier: Tier) -> Rungs:
+        """What a tier's browsers choose among: up to how many pixels each serves, and its width and bytes.
+
+        For what asks for more than the last, the original stays.
+        """
+        for older in and_older(tier):
             files = self.files.get(older)
             if not files:
                 continue
-            width = next((w for w in sorted(files) if w >= needed), None)
-            if width is not None:
-                return width, files[width]
-            if older != BASELINE or max(files) >= self.top:
-                return max(files), files[max(files)]
-        return 0, before
+            in_order = sorted(files.items())
+            limits: list[float] = [width for width, _ in in_order]
+            if older != BASELINE or limits[-1] >= self.top:
+                # The widest serves whatever asks for more.
+                limits[-1] = inf
+            return limits, in_order
+        return (), ()
 
     @property
     def count(self) -> int:

@@ -29,7 +29,15 @@ class Subject:
     width: int
     height: int
     probe: Probe | None = None
+    growth: float = field(init=False)
     _known: dict[int, float] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        """With which power of the width its bytes grow."""
+        self.growth = _GROWTH
+        if len(self.detail) > 1:
+            (w0, b0), (w1, b1) = self.detail[0], self.detail[-1]
+            self.growth = (log(b1) - log(b0)) / (log(w1) - log(w0))
 
     def pixels(self, width: int) -> float:
         """Pixels of a file so wide."""
@@ -51,14 +59,6 @@ class Subject:
         n = next((n for n in range(1, len(points)) if points[n][0] >= log(width)), len(points) - 1)
         (x0, y0), (x1, y1) = points[n - 1], points[n]
         return y1 + (y1 - y0) / (x1 - x0) * (log(width) - x1)
-
-    @property
-    def growth(self) -> float:
-        """With which power of the width its bytes grow."""
-        if len(self.detail) < 2:
-            return _GROWTH
-        (w0, b0), (w1, b1) = self.detail[0], self.detail[-1]
-        return (log(b1) - log(b0)) / (log(w1) - log(w0))
 
 
 class Model(Protocol):

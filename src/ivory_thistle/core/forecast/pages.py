@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections import defaultdict
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from math import inf, sqrt
 from typing import NamedTuple
 
 from ivory_thistle.core.budgets.policy import Policy
-from ivory_thistle.core.forecast.files import Expected
+from ivory_thistle.core.forecast.files import Expected, Rungs
 from ivory_thistle.core.formats.tiers import TIERS, Tier
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.reports.report import PageWeights
@@ -76,7 +77,8 @@ class Pages:
     ) -> None:
         """`expected` by path of the image; an image that another one's ladder stands for has that one's files."""
         self._site, self._expected, self._stays = site, expected, stays
-        self._known: dict[tuple[str, Tier, float, int], tuple[int, int]] = {}
+        self._rungs_of: dict[tuple[str, Tier], Rungs] = {}
+        self._known: dict[tuple[str, str, str], tuple[Expected | None, Collection[float]]] = {}
         self._needed: dict[tuple[str, str, str], set[float]] = defaultdict(set)
         for slot in slots:
             image = site.by_path.get(slot.path)
@@ -91,7 +93,7 @@ class Pages:
         """Every page, screen and tier that was weighed; without any, every page as its markup names its files."""
         known = weights or self._as_named()
         return tuple(
-            PageForecast(page, screen, tier, tuple(self._parts(page, screen, tier, loaded)))
+            PageForecast(page, screen, tier, self._parts(page, screen, tier, loaded))
             for (page, screen, tier), loaded in known.items()
         )
 
@@ -103,30 +105,46 @@ class Pages:
             found |= {(page.path, "", tier): named for tier in TIERS}
         return found
 
-    def _loaded(self, files: Expected, tier: Tier, needed: float, before: int) -> tuple[int, int]:
-        key = files.path, tier, needed, before
-        found = self._known.get(key)
-        if found is None:
-            found = self._known[key] = files.loaded(tier, needed, before)
-        return found
-
-    def _parts(self, page: str, screen: str, tier: Tier, loaded: Sequence[Loaded]) -> Iterable[Part]:
+    def _parts(self, page: str, screen: str, tier: Tier, loaded: Sequence[Loaded]) -> tuple[Part, ...]:
         """What becomes of each file; files of one image that come to the same one are loaded once."""
         seen: set[tuple[str, int]] = set()
-        stays, images = self._stays.get(page, ()), self._site.by_path
+        found: list[Part] = []
         for one in loaded:
-            image = images.get(one.path)
-            files = self._expected.get(image.path) if image else None
-            if not image or not files or one.path in stays:
-                yield Part(one.path, "", one.bytes, one.bytes, one.opening)
+            files, boxes = self._asked(page, screen, one.path)
+            if files is None:
+                found.append(Part(one.path, "", one.bytes, one.bytes, one.opening))
                 continue
+            limits, rungs = self._rungs(files, tier)
             after = 0
-            for needed in self._needed.get((page, screen, image.path), _ANY):
-                width, size = self._loaded(files, tier, needed, one.bytes)
+            for needed in boxes:
+                n = bisect_left(limits, needed)
+                width, size = rungs[n] if n < len(rungs) else (0, one.bytes)
                 if (files.path, width) not in seen:
                     after += size
                     seen.add((files.path, width))
-            yield Part(one.path, files.path, one.bytes, after, one.opening)
+            found.append(Part(one.path, files.path, one.bytes, after, one.opening))
+        return tuple(found)
+
+    def _rungs(self, files: Expected, tier: Tier) -> Rungs:
+        key = files.path, tier
+        known = self._rungs_of.get(key)
+        if known is None:
+            known = self._rungs_of[key] = files.rungs(tier)
+        return known
+
+    def _asked(self, page: str, screen: str, path: str) -> tuple[Expected | None, Collection[float]]:
+        """What stands for a file on a page and screen (None: it stays), and how many pixels its boxes ask for."""
+        key = page, screen, path
+        known = self._known.get(key)
+        if known is None:
+            image = self._site.by_path.get(path)
+            files = self._expected.get(image.path) if image else None
+            if not image or not files or path in self._stays.get(page, ()):
+                known = None, ()
+            else:
+                known = files, self._needed.get((page, screen, image.path), _ANY)
+            self._known[key] = known
+        return known
 
 
 @dataclass(frozen=True, slots=True)
@@ -156,43 +174,60 @@ def totals(
     for page in pages:
         groups[page.screen, page.tier].append(page)
     return tuple(
-        _total(screen, tier, opening, among, spreads, policy, site_spread)
+        total
         for (screen, tier), among in groups.items()
-        for opening in (True, False)
+        for total in _totals(screen, tier, among, spreads, policy, site_spread)
     )
 
 
-def _total(
+class _Sum:
+    """One part of a visit summed over pages."""
+
+    def __init__(self, spreads: Mapping[str, float], site_spread: float) -> None:
+        self._spreads, self._site_spread = spreads, site_spread
+        self.before, self.after, self.over_before, self.over = 0, 0, 0, [0, 0, 0]
+        self._unsure: dict[str, float] = defaultdict(float)
+
+    def add(self, parts: Iterable[Part], allowed: int) -> None:
+        """A page more."""
+        before, after, own = 0, 0, defaultdict[str, float](float)
+        for _, image, was, now, _ in parts:
+            before, after = before + was, after + now
+            if image and self._spreads[image]:
+                own[image] += now
+        reach = LIKELY * _off(own, self._spreads, self._site_spread) if own else 0.0
+        for n, off in enumerate((-reach, 0.0, reach)):
+            self.over[n] += after + off > allowed
+        self.over_before += before > allowed
+        self.before, self.after = self.before + before, self.after + after
+        for image, size in own.items():
+            self._unsure[image] += size
+
+    @property
+    def off(self) -> float:
+        """The standard deviation of the bytes after."""
+        return _off(self._unsure, self._spreads, self._site_spread)
+
+
+def _totals(
     screen: str,
     tier: Tier,
-    opening: bool,
     among: Sequence[PageForecast],
     spreads: Mapping[str, float],
     policy: Policy,
     site_spread: float,
-) -> Total:
-    unsure: dict[str, float] = defaultdict(float)
-    before_all, after_all, over_before, over = 0, 0, 0, [0, 0, 0]
+) -> Iterator[Total]:
+    opening, scrolled = _Sum(spreads, site_spread), _Sum(spreads, site_spread)
     for page in among:
-        before, after, own = 0, 0, defaultdict[str, float](float)
-        for part in page.parts:
-            if part.opening or not opening:
-                before, after = before + part.before, after + part.after
-                if part.image and spreads[part.image]:
-                    own[part.image] += part.after
         allowed = policy.allowed(page.page, screen).bytes
-        reach = LIKELY * _off(own, spreads, site_spread)
-        for n, off in enumerate((-reach, 0.0, reach)):
-            over[n] += after + off > allowed
-        over_before += before > allowed
-        before_all, after_all = before_all + before, after_all + after
-        for image, size in own.items():
-            unsure[image] += size
-    return Total(
-        screen=screen, tier=tier, opening=opening, before=before_all,
-        after=Range.around(after_all, _off(unsure, spreads, site_spread)), pages=len(among), over_before=over_before,
-        over_after=Range(*over),
-    )  # fmt: skip
+        scrolled.add(page.parts, allowed)
+        opening.add([part for part in page.parts if part.opening], allowed)
+    for at_opening, found in ((True, opening), (False, scrolled)):
+        yield Total(
+            screen=screen, tier=tier, opening=at_opening, before=found.before,
+            after=Range.around(found.after, found.off), pages=len(among), over_before=found.over_before,
+            over_after=Range(*found.over),
+        )  # fmt: skip
 
 
 def page_range(page: PageForecast, expected: Mapping[str, Expected], site_spread: float, opening: bool) -> Range:

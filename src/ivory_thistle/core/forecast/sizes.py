@@ -22,8 +22,8 @@ _VECTOR_SHARE, _VECTOR_SPREAD = 0.75, 0.25
 _MOVING_SHARE, _MOVING_SPREAD = 0.5, 0.5
 _UNLOOKED_SPREAD = 0.5
 """A picture that nobody has looked at is told by its own bytes alone."""
-_BEST, _CAP_USED = 92, 0.9
-"""A cap is used up to the look where more bytes show nothing, and not quite to its end."""
+_BEST, _BEYOND, _CAP_USED = 92, 2.0, 0.95
+"""A cap is used up, but for what the highest quality does not need: about twice what a score of 92 takes."""
 _LIKE = "jpeg"
 """The format whose model is taken for one that was plugged in: the least modern, so that nothing is promised."""
 
@@ -91,7 +91,7 @@ class _Model:
         steps = self._planned.steps
         files = {tier: {s.width: self._size(tier, s.width, s.dense) for s in steps} for tier in self._tiers}
         apart = tuple(self._size(BASELINE, width, dense=False) for width in self._planned.apart)
-        alike = "drawn" if self._drawn else "photograph"
+        alike = f"{'drawn' if self._drawn else 'photograph'}{' capped' if self._rules.cap else ''}"
         return Modelled(files, apart, self._seconds(), self._spread(), alike, self._character())
 
     def _character(self) -> Character:
@@ -127,7 +127,7 @@ class _Model:
             searched = PLAIN[name if name in PLAIN else _LIKE]
             size *= searched.bytes(self._subject, width, fidelity) / searched.bytes(self._subject, width, 75)
         elif rules.cap:
-            size = min(model.bytes(self._subject, width, _BEST), rules.cap * _CAP_USED)
+            size = min(model.bytes(self._subject, width, _BEST) * _BEYOND, rules.cap * _CAP_USED)
         else:
             size = model.bytes(self._subject, width, rules.fidelity_for(self._planned.role, self._kind, dense))
         return max(1, round(size))

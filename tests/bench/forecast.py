@@ -76,9 +76,10 @@ def compare(name: str, told: Foretold, truth: Foretold, seconds: float) -> None:
     held = told.storage.low <= truth.storage.likely <= told.storage.high
     pairs = list(_pairs(told.expected, truth.expected))
     near = sum(abs(a - b) <= 0.3 * b for a, b in pairs) / max(1, len(pairs))
+    took = f", time {told.seconds.likely / seconds:.2f} of the truth" if seconds > 1 else ""
     print(
         f"  {name}: all files {total:.2f} of the truth ({'within' if held else 'outside'} its range), "
-        f"{100 * near:.0f} % of {len(pairs)} images within 30 %, time {told.seconds.likely / seconds:.2f} of the truth"
+        f"{100 * near:.0f} % of {len(pairs)} images within 30 %{took}"
     )
 
 

@@ -8,36 +8,36 @@ from ivory_thistle.core.forecast.model import Drawn, Plain, Probed
 
 PROBED: Mapping[str, Probed] = {
     "avif": Probed(
-        constant=-0.92,
-        avif=0.892,
-        jpeg=-0.015,
-        wider=2.136,
-        pixels=0.046,
+        constant=-0.933,
+        avif=0.891,
+        jpeg=-0.012,
+        wider=2.126,
+        pixels=0.05,
         grain=0.676,
-        fidelity=0.153,
-        bent=0.061,
+        fidelity=0.148,
+        bent=0.096,
         spread=0.23,
     ),
     "webp": Probed(
-        constant=-0.686,
-        avif=0.87,
-        jpeg=-0.095,
-        wider=1.664,
-        pixels=0.027,
+        constant=-0.704,
+        avif=0.868,
+        jpeg=-0.092,
+        wider=1.647,
+        pixels=0.033,
         grain=0.468,
-        fidelity=0.258,
-        bent=0.082,
-        spread=0.25,
+        fidelity=0.256,
+        bent=0.133,
+        spread=0.24,
     ),
     "jpeg": Probed(
-        constant=-0.696,
-        avif=0.565,
-        jpeg=0.173,
-        wider=1.441,
-        pixels=0.015,
-        grain=0.481,
-        fidelity=0.219,
-        bent=0.066,
+        constant=-0.71,
+        avif=0.563,
+        jpeg=0.176,
+        wider=1.428,
+        pixels=0.02,
+        grain=0.48,
+        fidelity=0.216,
+        bent=0.105,
         spread=0.21,
     ),
 }
@@ -45,13 +45,13 @@ PROBED: Mapping[str, Probed] = {
 
 PLAIN: Mapping[str, Plain] = {
     "avif": Plain(
-        constant=-2.636, busy=1.206, pixels=-0.093, growth=1.389, grain=0.227, fidelity=0.522, bent=0.068, spread=0.35
+        constant=-2.643, busy=1.207, pixels=-0.088, growth=1.387, grain=0.224, fidelity=0.517, bent=0.106, spread=0.35
     ),
     "webp": Plain(
-        constant=-2.015, busy=1.083, pixels=-0.043, growth=1.092, grain=0.227, fidelity=0.564, bent=0.084, spread=0.35
+        constant=-2.022, busy=1.084, pixels=-0.034, growth=1.088, grain=0.224, fidelity=0.562, bent=0.136, spread=0.35
     ),
     "jpeg": Plain(
-        constant=-0.74, busy=1.113, pixels=-0.036, growth=0.49, grain=0.243, fidelity=0.526, bent=0.069, spread=0.26
+        constant=-0.745, busy=1.114, pixels=-0.03, growth=0.487, grain=0.24, fidelity=0.523, bent=0.109, spread=0.26
     ),
 }
 """Searched files of the others."""
@@ -71,16 +71,16 @@ DRAWN: Mapping[str, Drawn] = {
 """Files of drawings."""
 
 SECONDS: Mapping[str, float] = {
-    "avif drawn": 8.083,
-    "avif fixed": 1.678,
-    "avif searched": 3.748,
-    "decoding": 0.0619,
-    "jpeg fixed": 0.253,
-    "jpeg searched": 1.293,
-    "png drawn": 3.41,
-    "webp drawn": 5.145,
-    "webp fixed": 0.666,
-    "webp searched": 1.422,
+    "avif drawn": 4.85,
+    "avif fixed": 1.007,
+    "avif searched": 2.249,
+    "decoding": 0.0372,
+    "jpeg fixed": 0.152,
+    "jpeg searched": 0.776,
+    "png drawn": 2.046,
+    "webp drawn": 3.087,
+    "webp fixed": 0.4,
+    "webp searched": 0.853,
     "file": 0.03,
     "moving": 1.5,
     "page": 1.5,

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from ivory_thistle.core.budgets.policy import PageBudget, Policy
@@ -59,6 +59,7 @@ def test_a_modern_format_takes_less_and_a_better_look_more() -> None:
     assert told.spread > 0 and told.seconds > 0
 
 
+@example(1.0, 60, 63.0, 0.0, (300, 300))
 @given(
     st.floats(0.05, 4.0), st.integers(60, 4000), st.floats(30, 95), st.floats(0, 1),
     st.tuples(st.integers(300, 60_000), st.integers(300, 60_000)),

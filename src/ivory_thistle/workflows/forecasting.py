@@ -103,9 +103,12 @@ def _foretell(
     stays: Stays,
 ) -> Foretold:
     plans = plan(at_hand, rules)
-    found = {p.image.path: kept for p in plans if p.steps and (kept := _kept(p, kept_url))}
+    found = _made_before(plans, kept_url)
     told = {p.image.path: expect(p, probes.get(p.image.path)) for p in plans}
-    truths = {path: _made(told[path], kept, plan_) for path, kept, plan_ in _with_plans(plans, found)}
+    truths = {
+        p.image.path: made(told[p.image.path], found[p.image.path].renditions, [step.width for step in p.steps])
+        for p in plans if p.image.path in found
+    }  # fmt: skip
     learnt = learn((told[path], true.files, found[path].seconds) for path, true in truths.items())
     expected = {p.image.path: truths.get(p.image.path) or informed(told[p.image.path], p, learnt) for p in plans}
     for p in plans:
@@ -180,19 +183,22 @@ def widest(told: Expected) -> int:
     return told.loaded(measured_tier(), told.top, told.original)[1]
 
 
-def _kept(planned: Plan, kept_url: str) -> KeptTreatment | None:
+def _made_before(plans: Iterable[Plan], kept_url: str) -> dict[str, KeptTreatment]:
+    """By path, what an earlier run made by the same rules; nothing where the store can't be opened."""
     try:
-        return Kept(kept_url).find(treatment_of(planned).key) if kept_url else None
+        kept = Kept(kept_url) if kept_url else None
+    except (StorageError, OSError):
+        kept = None
+    if kept is None:
+        return {}
+    return {p.image.path: found for p in plans if p.steps and (found := _found(kept, p))}
+
+
+def _found(kept: Kept, planned: Plan) -> KeptTreatment | None:
+    try:
+        return kept.find(treatment_of(planned).key)
     except (StorageError, OSError):
         return None
-
-
-def _with_plans(plans: Iterable[Plan], found: Mapping[str, KeptTreatment]) -> Iterable[tuple[str, KeptTreatment, Plan]]:
-    return ((p.image.path, found[p.image.path], p) for p in plans if p.image.path in found)
-
-
-def _made(told: Expected, kept: KeptTreatment, planned: Plan) -> Expected:
-    return made(told, kept.renditions, [step.width for step in planned.steps])
 
 
 def _off(images: Iterable[Expected], site_spread: float) -> float:

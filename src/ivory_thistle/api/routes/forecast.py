@@ -26,7 +26,7 @@ from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.treatment.rules_toml import rules_of_tables
 from ivory_thistle.core.treatment.sentences import sentences
 from ivory_thistle.store import tables as t
-from ivory_thistle.workflows.at_hand import stored_at_hand
+from ivory_thistle.workflows.at_hand import AtHand, stored_at_hand
 from ivory_thistle.workflows.forecasting import Foretold, foretell, widest
 from ivory_thistle.workflows.kept import kept_url
 from ivory_thistle.workflows.reported import without_images
@@ -50,12 +50,16 @@ def foretold(session: Session, services: Services, capture_id: int, rules: Rules
     what = f"foretold {known} {run} {json.dumps([rules.as_dict(), policy.as_dict()], sort_keys=True)}"
 
     def ask() -> Foretold:
-        at_hand = services.at_hand.get(capture_id, "", lambda: stored_at_hand(session, capture_id, services.blobs))
+        at_hand = _at_hand(session, services, capture_id)
         weights = stored_weights(session, capture.id)
         probes, stays = stored_probes(session, capture_id), stored_stays(session, capture_id)
         return foretell(at_hand, rules, weights, policy, kept_url(), probes, stays)
 
     return services.forecasts.get(capture_id, what, ask)
+
+
+def _at_hand(session: Session, services: Services, capture_id: int) -> AtHand:
+    return services.at_hand.get(capture_id, "", lambda: stored_at_hand(session, capture_id, services.blobs))
 
 
 def _finished_runs(session: Session, capture_id: int) -> int | None:
@@ -69,7 +73,7 @@ def get_forecast(capture_id: int, session: SessionDep, services: ServicesDep) ->
     _, site = capture_of(session, capture_id)
     rules = site_rules(site)
     told = foretold(session, services, capture_id, rules)
-    reading = services.at_hand.get(capture_id, "", lambda: stored_at_hand(session, capture_id, services.blobs)).site
+    reading = _at_hand(session, services, capture_id).site
     treated = [p for p in told.plans if p.steps]
     sample = newest_sample(session, capture_id)
     current = sample and Rules.from_dict(sample.rules) == rules
@@ -191,7 +195,7 @@ def start_sample(capture_id: int, session: SessionDep, services: ServicesDep) ->
     _, site = capture_of(session, capture_id)
     if not kept_url():
         return None
-    sample = ask_for_sample(session, capture_id, replace(site_rules(site)))
+    sample = ask_for_sample(session, capture_id, site_rules(site))
     session.flush()
     out = schemas.SampleOut.model_validate(sample)
     session.commit()

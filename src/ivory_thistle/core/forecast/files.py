@@ -174,8 +174,8 @@ def informed(told: Expected, planned: Plan, learnt: Learnt) -> Expected:
     return _kept(replace(told, seconds=model.seconds * learnt.seconds), planned, sizes)
 
 
-def made(told: Expected, renditions: Iterable[RenditionFacts], steps: Sequence[int], seconds: float = 0.0) -> Expected:
-    """The files that were really made of an image; `seconds` that it would take now (0: they are kept)."""
+def made(told: Expected, renditions: Iterable[RenditionFacts], steps: Sequence[int]) -> Expected:
+    """The files that were really made of an image, and are kept: they take no time."""
     files: dict[Tier, dict[int, int]] = defaultdict(dict)
     apart = 0
     for r in renditions:
@@ -183,7 +183,7 @@ def made(told: Expected, renditions: Iterable[RenditionFacts], steps: Sequence[i
             files[r.tier][r.width] = r.bytes
         else:
             apart += r.bytes
-    return replace(told, files=files, apart=apart, spread=0.0, seconds=seconds)
+    return replace(told, files=files, apart=apart, spread=0.0, seconds=0.0)
 
 
 def _kept(told: Expected, planned: Plan, sizes: Sizes) -> Expected:

@@ -123,7 +123,15 @@ class Probed:
 
     def bytes(self, of: Subject, width: int, fidelity: float) -> float:
         """Bytes of a file of a picture that was looked at closer."""
+        fidelity = max(fidelity, self._turn(of))
         return exp(_sum(_PROBED(self), self.terms(of, width, fidelity))) * of.pixels(width)
+
+    def _turn(self, of: Subject) -> float:
+        """The fidelity below which the fitted curve would rise again: no file gets heavier for looking worse."""
+        if self.bent <= 0 or of.probe is None:
+            return 0.0
+        rise = 10 * (self.avif * of.probe.slope("avif") + self.jpeg * of.probe.slope("jpeg")) + self.fidelity
+        return 75 - 10 * rise / (2 * self.bent)
 
     @staticmethod
     def terms(of: Subject, width: int, fidelity: float) -> tuple[float, ...]:

@@ -32,10 +32,14 @@ class Probe:
 
     def log_bytes(self, name: FormatName, fidelity: float) -> float:
         """The natural logarithm of the bytes that a file of this width has at a score."""
+        high, high_score = self.files[name][1]
+        return log(high) + self.slope(name) * (fidelity - max(high_score, _LOWEST))
+
+    def slope(self, name: FormatName) -> float:
+        """By how much the logarithm of the bytes rises with a point of score."""
         (low, low_score), (high, high_score) = self.files[name]
         slope = (log(high) - log(low)) / max(5.0, high_score - low_score)
-        slope = min(max(slope, _SLOPES[0]), _SLOPES[1])
-        return log(high) + slope * (fidelity - max(high_score, _LOWEST))
+        return min(max(slope, _SLOPES[0]), _SLOPES[1])
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values, for JSON."""

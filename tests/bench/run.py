@@ -26,7 +26,7 @@ from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.pixels import decode, reduce
 from ivory_thistle.core.treatment import treat
 from ivory_thistle.core.treatment.ladder import Step
-from ivory_thistle.core.treatment.making import Made, Rung, Wish, make_files
+from ivory_thistle.core.treatment.making import Files, Made, Rung, Wish, make_files, make_worthwhile_files
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.at_hand import AtHand
@@ -49,15 +49,15 @@ def demo(folder: str) -> Work:
 
 
 class Recorded:
-    """Stands before `make_files` while images are treated, and notes what it made."""
+    """Stands before `make_worthwhile_files` while images are treated, and notes what it made."""
 
     def __init__(self) -> None:
         self.made: list[tuple[Sequence[Rung], dict[Tier, list[Made]]]] = []
 
-    def __call__(self, rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier]) -> dict[Tier, list[Made]]:
-        made = make_files(rungs, wish, tiers)
-        self.made.append((rungs, made))
-        return made
+    def __call__(self, rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier]) -> Files:
+        files = make_worthwhile_files(rungs, wish, tiers)
+        self.made.append((rungs, files.made))
+        return files
 
 
 def ratio(work: Work, rules: Rules) -> tuple[float, float]:
@@ -65,7 +65,7 @@ def ratio(work: Work, rules: Rules) -> tuple[float, float]:
     treating = bare = 0.0
     for data, facts, steps in work:
         recorded = Recorded()
-        treat.make_files = recorded  # type: ignore[attr-defined]
+        treat.make_worthwhile_files = recorded  # type: ignore[attr-defined]
         begun = time.process_time()
         treat.treat_image(data, facts, steps, rules, kind="photograph")
         treating += time.process_time() - begun

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -11,12 +12,14 @@ from ssimulacra2 import compute_ssimulacra2
 
 from ivory_thistle.core.formats.tiers import TIERS, Tier
 from ivory_thistle.core.images.chroma import chroma_loss
+from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.pixels import Pixels, reduce
 from ivory_thistle.core.quality import prepare, score
-from ivory_thistle.core.treatment.making import Made, Rung, Wish, make_files
+from ivory_thistle.core.treatment.choice import keep_what_is_worth_it
+from ivory_thistle.core.treatment.making import Made, Rung, Wish, make_files, make_worthwhile_files
 from ivory_thistle.core.treatment.narrowing import FIDELITIES
 from ivory_thistle.core.treatment.rules import Rules
-from pictures import opened, photograph, translucent_graphic
+from pictures import encoded, opened, photograph, translucent_graphic
 
 pytestmark = pytest.mark.slow
 
@@ -101,6 +104,45 @@ def test_a_palette_takes_most_of_a_translucent_png() -> None:
     before = PNG.encode(rungs(graphic, 600)[0].pixels, Settings(quick=True)).bytes
     after = made(graphic, 85, 600, drawn=True)["baseline"][0].encoded.bytes
     assert 0.5 <= 1 - after / before <= 0.92
+
+
+def test_webp_takes_over_the_palette_of_the_fallback() -> None:
+    """Pixel by pixel, in fewer bytes: it can hold few colours without a palette's limits."""
+    found = made(translucent_graphic(300), 85, 300, drawn=True)
+    png, webp = found["baseline"][0].encoded, found["webp"][0].encoded
+    before, after = (np.asarray(opened(one.data).convert("RGBA")) for one in (png, webp))
+    seen = before[..., 3] > 0
+    assert "palette" in png.settings and np.array_equal(before[seen], after[seen])
+    assert webp.bytes < png.bytes
+
+
+def test_every_pixel_is_kept_where_that_is_asked() -> None:
+    """A palette would keep the look, but not every pixel."""
+    ladder = rungs(translucent_graphic(200), 200)
+    for tier in ("webp", "baseline"):
+        wish = Wish(Rules(lossless=True), True, lambda rung: 75)
+        file = make_files(ladder, wish, (tier,))[tier][0].encoded
+        assert np.array_equal(pixels(file.data), ladder[0].pixels.array)
+
+
+@pytest.mark.parametrize("name", ["chelsea", "coffee"])
+def test_a_tier_that_is_given_up_would_have_been_dropped(name: str) -> None:
+    """What is kept is the same as if every file had been made, and the reason is told."""
+    ladder = rungs(photograph(name), 150, 300)
+    wish = Wish(Rules(), False, lambda rung: 75)
+    every, worthwhile = make_files(ladder, wish, TIERS), make_worthwhile_files(ladder, wish, TIERS)
+    facts = facts_of_original(name)
+    kept = [keep_what_is_worth_it(files, facts, Rules(), ()) for files in (every, worthwhile.made)]
+    assert [r.sha256 for r in kept[0].renditions] == [r.sha256 for r in kept[1].renditions]
+    assert bool(worthwhile.given_up) is (name == "chelsea")
+    assert all(" given up at " in words and " as " in words for words in worthwhile.given_up.values())
+
+
+def facts_of_original(name: str) -> ImageFacts:
+    """A large JPEG of that name."""
+    facts = read_facts(f"{name}.jpg", encoded(photograph("chelsea"), "JPEG", quality=98))[0]
+    assert facts is not None
+    return replace(facts, bytes=3_000_000)
 
 
 def lettering() -> Image.Image:

@@ -199,6 +199,7 @@ register_tier(
             limits=(20, 97),
             gains=(-1.8, -1.5, -1.3, -1.0, -0.8, -0.5),
             fixed=80,
+            tolerance=1.0,
             settings=_settings,
             fine_from_start=_fine_from_start,
             half_chroma_up_to=85,

@@ -43,7 +43,8 @@ class Making:
 
     `settings` of a quality, with finer chroma or not, and smoother gradients or not; `fine_from_start` whether a look
     asks for finer chroma at once. Beyond `half_chroma_up_to`, whole chroma may need fewer bytes for the same score.
-    `probes`: a quick encode is so much cheaper than a thorough one that it is always worth a try.
+    `probes`: a quick encode is so much cheaper than a thorough one that it is always worth a try. `tolerance` are the
+    points of score above the goal that end a search: the cheaper an encode, the fewer.
 
     `drawn` are the ways for drawings, lossless first and then by falling quality, each with the format's name; none:
     they are made like all else.
@@ -59,6 +60,7 @@ class Making:
     fixed_drawn: int = 0
     half_chroma_up_to: int = 100
     probes: bool = True
+    tolerance: float = 2.5
     drawn: tuple[tuple[FormatName, Settings], ...] = ()
 
 

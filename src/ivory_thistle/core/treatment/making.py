@@ -16,6 +16,7 @@ from ivory_thistle.core.images.pixels import Pixels, decode_plain
 from ivory_thistle.core.quality import Prepared, prepare, score
 from ivory_thistle.core.search import Coder, Found, Hint, Point, Scale, best_under_cap, fewest_bytes
 from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.words import kb
 
 _CARRIES_OVER = 0.75
 """Of what a picture was harder (or easier) for one format than the typical one, so much it is for the next."""
@@ -26,6 +27,14 @@ _EXACTING = 80
 """From this fidelity on, a look is exacting: some encoders then do with fewer bytes in finer settings."""
 PALETTE_FIDELITY = 85
 """What a palette or a near-lossless file must keep where no fidelity is asked for."""
+_EVERY_PIXEL = 100.0
+"""The score of a file without loss, and of no other."""
+_NO_GAIN = 1.1
+"""A modern file that is by so much larger than an older tier's is no gain at other widths either (photographs)."""
+_THOROUGH_NEEDS = 0.35
+"""Of a quick encode's bytes, the share that a thorough one needs at least for the same look (drawings: 0.36 seen)."""
+_FAR_ABOVE = 4.0
+"""A quick encode that scores so many points over the goal may weigh far more than what meets it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,23 +71,57 @@ class Wish:
     metadata: Metadata = NO_METADATA
 
 
+@dataclass(frozen=True, slots=True)
+class Files:
+    """Files by tier and rung, and in words why tiers were given up before all of theirs were made."""
+
+    made: dict[Tier, list[Made]]
+    given_up: dict[Tier, str]
+
+
 def make_files(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier]) -> dict[Tier, list[Made]]:
     """The files of every tier, by the rungs' order (rising width).
 
     The narrowest rung is searched first, where encodes are cheap; each wider one begins from what it took. Within a
     rung the cheap formats go first and tell the dear ones where to begin.
     """
+    return _made(rungs, wish, tiers, gives_up=False).made
+
+
+def make_worthwhile_files(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier]) -> Files:
+    """The same, but modern tiers that a rung or a quick encode shows to be no gain are given up there."""
+    return _made(rungs, wish, tiers, gives_up=True)
+
+
+def _made(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier], gives_up: bool) -> Files:
     made: dict[Tier, list[Made]] = {tier: [] for tier in tiers}
+    given_up: dict[Tier, str] = {}
     learnt = _Learnt(wish.fidelity(rungs[0]))
     cheap_first = [tier for tier in reversed(TIERS) if tier in tiers]
     for rung in rungs:
         learnt.aim(wish.fidelity(rung))
         maker = _Maker(rung, wish, learnt.needs_fine, known=bool(learnt.hints))
+        is_widest = rung is rungs[-1]
         for tier in cheap_first:
-            file, hint = maker.make(tier, learnt.hint_for(tier, maker.is_fine(tier)))
+            if tier in given_up:
+                continue
+            hint = learnt.hint_for(tier, maker.is_fine(tier))
+            # A tier whose widest file is no gain is dropped whole (`choice`).
+            if gives_up and is_widest and (why := maker.no_gain_by_probe(tier, hint)):
+                given_up[tier] = why
+                continue
+            file, hint_for_next = maker.make(tier, hint)
             made[tier].append(file)
-            learnt.take(tier, hint, maker.is_fine(tier))
-    return made
+            learnt.take(tier, hint_for_next, maker.is_fine(tier))
+            # Photographs gain about the same at all widths; drawings do not.
+            if gives_up and not (is_widest or wish.drawn) and (why := maker.no_gain(tier, file)):
+                given_up[tier] = why
+    return Files({tier: files for tier, files in made.items() if tier not in given_up}, given_up)
+
+
+def _no_gain_words(file: Encoded, size: str, least: Encoded) -> str:
+    name, other = FORMATS[file.format].label, FORMATS[least.format].label
+    return f"{name} given up at {file.width:,} px: {size} against {kb(least.bytes)} as {other}."
 
 
 class _Learnt:
@@ -143,6 +186,7 @@ class _Maker:
         self._fidelity = wish.fidelity(rung)
         self._colour: ChromaLoss = chroma_loss(rung.pixels)
         self._prepared: Prepared | None = None
+        self._files: dict[Tier, Made] = {}
 
     def judge(self, encoded: Encoded) -> float:
         """The score of a file, decoded as a browser would."""
@@ -152,13 +196,50 @@ class _Maker:
 
     def make(self, tier: Tier, hint: Hint) -> tuple[Made, Hint | None]:
         """The tier's file, and what its search learnt."""
-        rules, making = self._wish.rules, TIERS[tier].making
+        file, learnt = self._make(tier, hint)
+        self._files[tier] = file
+        return file, learnt
+
+    def no_gain(self, tier: Tier, file: Made) -> str:
+        """Why a modern tier's wider files are not worth making; empty where they may be."""
+        least = self._least_of_older(tier)
+        if least is None or file.encoded.bytes <= _NO_GAIN * least.bytes:
+            return ""
+        return _no_gain_words(file.encoded, kb(file.encoded.bytes), least)
+
+    def no_gain_by_probe(self, tier: Tier, hint: Hint) -> str:
+        """Why no thorough encode is worth a try, by one quick one; empty where it may be."""
+        making, least = TIERS[tier].making, self._least_of_older(tier)
+        if least is None or not making.probes or self._wish.rules.cap or self._ways(tier):
+            return ""
+        low, high = making.limits
+        fixed = self._wish.rules.fixed
+        quality = self._quality_of_all(tier) if fixed else min(max(round(hint.start), low), high)
+        probe = self._encode(making.encoder, self._quick(tier, quality))
+        if probe.bytes * _THOROUGH_NEEDS <= least.bytes:
+            return ""
+        if not fixed and self.judge(probe) > self._fidelity + _FAR_ABOVE:
+            return ""
+        return _no_gain_words(probe, f"{kb(probe.bytes)} by a quick encode", least)
+
+    def _least_of_older(self, tier: Tier) -> Encoded | None:
+        """The smallest file of the older tiers that keeps what is asked; None where there is none."""
+        order = list(TIERS)
+        older = (m for t, m in self._files.items() if order.index(t) > order.index(tier) and m.met)
+        return min((m.encoded for m in older), key=lambda e: e.bytes, default=None)
+
+    def _ways(self, tier: Tier) -> Sequence[tuple[FormatName, Settings]]:
+        """The ways for a drawing, or for transparency that the tier's format can't keep; none: it is searched."""
+        making = TIERS[tier].making
         kept_whole = self._wish.drawn or (self._pixels.has_alpha and not making.encoder.can.alpha)
-        if kept_whole and making.drawn:
-            return self._smallest(making.drawn), None
+        return making.drawn if kept_whole else ()
+
+    def _make(self, tier: Tier, hint: Hint) -> tuple[Made, Hint | None]:
+        rules, making = self._wish.rules, TIERS[tier].making
+        if ways := self._ways(tier):
+            return self._smallest(ways, self._palette_of_older(tier)), None
         if rules.fixed:
-            quality = max(rules.quality_for(tier), making.fixed_drawn if self._wish.drawn else 0)
-            return Made(self._encode(making.encoder, self._settings(tier, quality))), None
+            return Made(self._encode(making.encoder, self._settings(tier, self._quality_of_all(tier)))), None
         found = self._search(tier, hint)
         if not found.met and self._refine(tier):
             found = self._search(tier, Hint(hint.start, _gain(tier, self._fidelity)))
@@ -182,16 +263,19 @@ class _Maker:
             return self._encode(making.encoder, self._settings(tier, quality))
 
         def quick(quality: int) -> Encoded:
-            return self._encode(making.encoder, replace(self._settings(tier, quality), quick=True, sharp=False))
+            return self._encode(making.encoder, self._quick(tier, quality))
 
         probe = quick if making.probes or not self._known else None
         coder = Coder(thorough, self.judge, making.limits, making.scale, probe)
         if self._wish.rules.cap:
             return best_under_cap(coder, self._wish.rules.cap, hint)
-        return fewest_bytes(coder, self._fidelity, hint)
+        return fewest_bytes(coder, self._fidelity, hint, making.tolerance)
 
     def _encode(self, encoder: Encoder, settings: Settings) -> Encoded:
         return encoder.encode(self._pixels, settings, self._wish.metadata)
+
+    def _quick(self, tier: Tier, quality: int) -> Settings:
+        return replace(self._settings(tier, quality), quick=True, sharp=False)
 
     def _settings(self, tier: Tier, quality: int) -> Settings:
         rules, making = self._wish.rules, TIERS[tier].making
@@ -201,6 +285,10 @@ class _Maker:
             found = replace(found, depth=10 if rules.bits == 10 else 8)
         quick = rules.effort == "quick"
         return replace(found, quick=quick, sharp=found.sharp and not quick)
+
+    def _quality_of_all(self, tier: Tier) -> int:
+        """Where nothing is searched."""
+        return max(self._wish.rules.quality_for(tier), TIERS[tier].making.fixed_drawn if self._wish.drawn else 0)
 
     def is_fine(self, tier: Tier) -> bool:
         """Whether a file gets finer chroma: by kind, by what halving it would lose, or by what was found short."""
@@ -218,19 +306,28 @@ class _Maker:
         self._needs_fine.add(tier)
         return True
 
-    def _smallest(self, ways: Sequence[tuple[FormatName, Settings]]) -> Made:
+    def _palette_of_older(self, tier: Tier) -> Made | None:
+        """An older tier's file of few colours, which a format without palettes can take over pixel by pixel."""
+        if TIERS[tier].making.encoder.can.palette or self._wish.rules.cap:
+            return None
+        return next((m for m in self._files.values() if m.encoded.how.palette and m.met), None)
+
+    def _smallest(self, ways: Sequence[tuple[FormatName, Settings]], few_colours: Made | None) -> Made:
         """The smallest of a lossless file (the first way) and lossy ones by falling quality that keep the look.
 
-        Under a cap: the first that holds it, the last where none does.
+        Where there are `few_colours`, it is a lossless file of them. Under a cap: the first that holds it, the last
+        where none does.
         """
+        if few_colours:
+            return self._as_palette(ways[0][0], few_colours)
         rules = self._wish.rules
-        asked = PALETTE_FIDELITY if rules.fixed else max(self._fidelity, PALETTE_FIDELITY)
+        asked = _EVERY_PIXEL if rules.lossless else self._asked_of_drawings()
         few = next(((n, how) for n, how in ways if how.palette), None) if rules.colours < MOST_COLOURS else None
-        if few:
+        if few and not rules.lossless:
             # So many colours are asked for, however that looks.
             file = self._way(few[0], replace(few[1], colours=rules.colours))
             return Made(file, self.judge(file))
-        best = Made(self._way(*ways[0]), 100.0)
+        best = Made(self._way(*ways[0]), _EVERY_PIXEL)
         for way in ways[1:]:
             if rules.cap and best.encoded.bytes <= rules.cap:
                 break
@@ -241,6 +338,18 @@ class _Maker:
             if file.bytes < best.encoded.bytes:
                 best = Made(file, reached)
         return replace(best, met=best.encoded.bytes <= rules.cap) if rules.cap else best
+
+    def _asked_of_drawings(self) -> float:
+        return PALETTE_FIDELITY if self._wish.rules.fixed else max(self._fidelity, PALETTE_FIDELITY)
+
+    def _as_palette(self, name: FormatName, few_colours: Made) -> Made:
+        """The same pixels as a file of few colours has, without loss."""
+        array = decode_plain(few_colours.encoded.data, few_colours.encoded.format)
+        pixels = replace(self._pixels, array=array)
+        encoder = FORMATS[name].encoder
+        assert encoder is not None, f"{name} has no encoder"
+        file = encoder.encode(pixels, Settings(quick=self._wish.rules.effort == "quick"), self._wish.metadata)
+        return Made(replace(file, settings=f"{file.settings} of a palette"), few_colours.score)
 
     def _way(self, name: FormatName, settings: Settings) -> Encoded:
         settings = replace(settings, quick=self._wish.rules.effort == "quick")

@@ -16,7 +16,7 @@ from ivory_thistle.core.quality import prepare, score
 from ivory_thistle.core.treatment.choice import Treated, keep_what_is_worth_it
 from ivory_thistle.core.treatment.form import HandoverForm
 from ivory_thistle.core.treatment.ladder import Step
-from ivory_thistle.core.treatment.making import Rung, Wish, make_files, refusal
+from ivory_thistle.core.treatment.making import Rung, Wish, make_files, make_worthwhile_files, refusal
 from ivory_thistle.core.treatment.moving import treat_animation
 from ivory_thistle.core.treatment.own_size import treat_in_place
 from ivory_thistle.core.treatment.roles import Role
@@ -76,10 +76,11 @@ def treat_image(
     # What only crawlers read has a format that all of them read.
     tiers: tuple[Tier, ...] = (BASELINE,) if role == "social card" else (*modern, BASELINE)
     wish = Wish(rules, drawn, fidelity, kept_metadata(data, rules.metadata))
-    made = make_files(rungs, wish, tiers)
+    files = make_worthwhile_files(rungs, wish, tiers)
     said = [_opening(rules, role, kind, drawn, rungs), *(f"{w} It is left out." for w in left_out.values())]
+    said += files.given_up.values()
     others = [make_files([Rung(reduce(top, width))], wish, (BASELINE,))[BASELINE][0] for width in apart]
-    kept = keep_what_is_worth_it(made, facts, rules, said, others)
+    kept = keep_what_is_worth_it(files.made, facts, rules, said, others)
     return kept if rules.fallback else replace(kept, renditions=tuple(r for r in kept.renditions if r.tier != BASELINE))
 
 

@@ -27,6 +27,7 @@ from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import connect, migrate, sessions
 from ivory_thistle.store.mariadb import MariaDb, port_is_free
+from ivory_thistle.workflows.desk import Desk
 from ivory_thistle.workflows.kept import kept_folder
 from ivory_thistle.workflows.plugged import load_formats
 from ivory_thistle.workflows.room import Places
@@ -120,7 +121,7 @@ def opened(data: Path, demo: Path | None = None, access: Access | None = None) -
         jobs = JobsProcess(url, blobs.url, data / "staging", made, on_audit)
         own = None if os.environ.get(DATABASE) else database.data
         places = Places(data / "uploads", data / "staging", own, kept_folder())
-        services = Services(made, blobs, jobs, places, counts, at_hand, forecasts)
+        services = Services(made, blobs, jobs, places, counts, at_hand, forecasts, Desk())
         if demo:
             add_demo(services, demo)
         jobs.start()
@@ -133,6 +134,7 @@ def opened(data: Path, demo: Path | None = None, access: Access | None = None) -
             try:
                 yield services
             finally:
+                services.desk.close()
                 jobs.stop()
         engine.dispose()
     finally:

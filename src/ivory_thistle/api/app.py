@@ -24,6 +24,7 @@ from ivory_thistle.api.routes import (
     forecast,
     library,
     measurements,
+    proof,
     room,
     rules,
     runs,
@@ -110,6 +111,7 @@ def create_app(
         checks.router,
         savings.router,
         savings.of_site,
+        proof.router,
         runs.router,
         room.router,
     ):

@@ -13,6 +13,7 @@ from ivory_thistle.api.counts import Counts
 from ivory_thistle.jobs.process import JobsProcess
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.auditing import ask_for_audit_of_site
+from ivory_thistle.workflows.desk import Desk
 from ivory_thistle.workflows.room import Places
 
 
@@ -20,7 +21,7 @@ from ivory_thistle.workflows.room import Places
 class Services:
     """Database sessions, the blob store, the jobs' process, where things are kept, and what was counted.
 
-    `at_hand` holds sites that were read again, `forecasts` what was foretold of them.
+    `at_hand` holds sites that were read again, `forecasts` what was foretold; at the `desk` pictures are judged.
     """
 
     sessions: sessionmaker[Session]
@@ -30,6 +31,7 @@ class Services:
     counts: Counts
     at_hand: Counts
     forecasts: Counts
+    desk: Desk
 
 
 def services(request: Request) -> Services:

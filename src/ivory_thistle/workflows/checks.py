@@ -21,6 +21,7 @@ from ivory_thistle.workflows.checking import Checked, Checker, Side, checkable_t
 from ivory_thistle.workflows.delivering import by_reference
 from ivory_thistle.workflows.made import HandedOver, handover_of
 from ivory_thistle.workflows.manifest import Verdict
+from ivory_thistle.workflows.proofs import Before, Said, held, say
 from ivory_thistle.workflows.runs import keep_loads, keep_savings
 from ivory_thistle.workflows.settings import site_screens
 from ivory_thistle.workflows.settling import Settler
@@ -182,13 +183,33 @@ def _within(session: Session, run: t.Run, pages: set[str], before: HandedOver) -
     for one in run.taken_back or []:
         forms = limits.forms[one["page"]]
         forms[one["at"]] = min(forms.get(one["at"], Form.FREE), Form(one["form"]))
+    return _recounted(session, run, pages, limits, before)
+
+
+def say_of_image(session: Session, run: t.Run, image: t.Image, said: Said | None, note: str, blobs: Blobs) -> Before:
+    """Keeps a verdict; where the original stays by it, or no longer does, handover and savings follow at once."""
+    staying = held(session, run)
+    before = say(session, run, image, said, note)
+    if held(session, run) != staying and run.limits:
+        pages = set(
+            session.scalars(
+                select(t.Page.path).join(t.Placement, t.Placement.page_id == t.Page.id)
+                .where(t.Placement.image_id == image.id)
+            )
+        )  # fmt: skip
+        _recounted(session, run, pages, Limits.from_dict(run.limits), handover_of(session, run, blobs))
+    return before
+
+
+def _recounted(session: Session, run: t.Run, pages: set[str], limits: Limits, now: HandedOver) -> HandedOver:
+    """The handover within these limits; what these pages load, and the savings, are counted anew."""
     capture = session.get_one(t.Capture, run.capture_id)
     screens = site_screens(session.get_one(t.Site, capture.site_id))
-    site, deliveries, slots = before.site, before.deliveries, before.at_hand.slots
-    settled = Settler(site, deliveries, before.read, screens, slots=slots).keep_light(limits, pages)
+    site, deliveries, slots = now.site, now.deliveries, now.at_hand.slots
+    settled = Settler(site, deliveries, now.read, screens, slots=slots).keep_light(limits, pages)
     run.limits = limits.as_dict()
     session.flush()
-    after = handover_of(session, run, before.blobs)
+    after = handover_of(session, run, now.blobs)
     keep_savings(session, run, after.handover.savings, by_reference(after.at_hand, after.handover, deliveries))
     seen = stored_weights(session, run.capture_id)
     keep_loads(session, run, page_rows(settled.loads, families_of(site, deliveries), seen))

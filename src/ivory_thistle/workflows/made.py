@@ -22,6 +22,7 @@ from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.at_hand import AtHand, stored_at_hand
 from ivory_thistle.workflows.delivering import Handover, TreatedImage, as_it_leaves, deliveries_of, prepare_handover
 from ivory_thistle.workflows.manifest import MANIFEST_NAMES, Verdict, with_verdict
+from ivory_thistle.workflows.proofs import held
 from ivory_thistle.workflows.unchanged import chosen_by_server, unchanged
 from ivory_thistle.workflows.worded import stored_wording
 
@@ -36,8 +37,9 @@ class Made:
 
 
 def made_by(session: Session, run: t.Run, blobs: Blobs) -> Made:
-    """What a run has made; only its finished images are in it."""
+    """What a run has made; only its finished images are in it, and none whose original a person lets stay."""
     at_hand = stored_at_hand(session, run.capture_id, blobs)
+    staying = held(session, run)
     renditions: dict[str, list[RenditionFacts]] = defaultdict(list)
     tasks: dict[str, tuple[tuple[str, ...], int]] = {}
     rows = session.execute(
@@ -48,6 +50,8 @@ def made_by(session: Session, run: t.Run, blobs: Blobs) -> Made:
         .order_by(t.Rendition.id)
     )
     for digest, words, widths, r in rows:
+        if digest in staying:
+            continue
         tasks[digest] = tuple(words), max(widths, default=0)
         # The module that brought a tier may be gone.
         if r.tier in TIERS:

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import json
 from collections import defaultdict
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,6 +32,8 @@ from ivory_thistle.workflows.workers import Call, Workers
 _NEAR_WIDTH, _PREVIEW = 960, 480
 _PREVIEW_QUALITY = 82
 _SECONDS = 120.0
+Array = NDArray[np.uint8]
+F = TypeVar("F")
 
 
 @dataclass(frozen=True, slots=True)
@@ -135,25 +137,40 @@ def _chosen(
         elif image.facts.frames > 1 or image.facts.is_vector:
             unjudged[path] = "Animations and vector drawings are not judged here."
         else:
-            tier = next(t for t in and_older(measured_tier()) if any(f["tier"] == t for f in files))
-            among = [f for f in files if f["tier"] == tier]
-            chosen[path] = image, min(among, key=lambda f: abs(int(f["width"]) - _NEAR_WIDTH))
+            chosen[path] = image, file_to_judge(files, lambda f: (f["tier"], int(f["width"])))
     return chosen, unjudged
+
+
+def file_to_judge(files: Sequence[F], tier_and_width: Callable[[F], tuple[str, int]]) -> F:
+    """The one that stands for all files of an image: of the most browsers, at the width nearest to a column's."""
+    tiers = [tier for tier in and_older(measured_tier()) if any(tier_and_width(f)[0] == tier for f in files)]
+    among = [f for f in files if tier_and_width(f)[0] == tiers[0]] if tiers else list(files)
+    return min(among, key=lambda f: abs(tier_and_width(f)[1] - _NEAR_WIDTH))
+
+
+def side_by_side(original: bytes, rendition: bytes, facts: ImageFacts) -> tuple[Array, Array]:
+    """The original reduced as ours are, and the rendition as a browser decodes it. Raises PictureError."""
+    kind = sniff_format(rendition[:4096])
+    if kind is None or FORMATS[kind].vector:
+        raise PictureError("The file is no picture of pixels.")
+    found, _ = read_facts("rendition", rendition)
+    if found is None or found.problem:
+        raise PictureError(f"The file {found.problem if found else 'can not be read'}.")
+    after = decode_plain(rendition, kind)
+    before = decode(original, facts, after.shape[1]).array
+    if before.shape[:2] != after.shape[:2]:
+        raise PictureError("The rendition was cut or reshaped; it can't be held against the whole picture.")
+    return before, after
 
 
 def show(original: str, rendition: str, facts: ImageFacts) -> tuple[Judged, Shown]:
     """Judges one rendition, and makes what is to be seen of it. Raises PictureError, OSError."""
-    data = Path(rendition).read_bytes()
-    kind = sniff_format(data[:4096])
-    if kind is None or FORMATS[kind].vector:
-        raise PictureError("The file is no picture of pixels.")
-    found, _ = read_facts(rendition, data)
-    if found is None or found.problem:
-        raise PictureError(f"The file {found.problem if found else 'can not be read'}.")
-    after = decode_plain(data, kind)
-    before = decode(Path(original).read_bytes(), facts, after.shape[1]).array
-    if before.shape[:2] != after.shape[:2]:
-        raise PictureError("The rendition was cut or reshaped; it can't be held against the whole picture.")
+    return shown(Path(original).read_bytes(), Path(rendition).read_bytes(), facts)
+
+
+def shown(original: bytes, rendition: bytes, facts: ImageFacts) -> tuple[Judged, Shown]:
+    """The same from contents. Raises PictureError."""
+    before, after = side_by_side(original, rendition, facts)
     judged = judge(before, after)
     pairs = tuple(
         (_crop(before, s.box.x, s.box.y, s.box.width), _crop(after, s.box.x, s.box.y, s.box.width))

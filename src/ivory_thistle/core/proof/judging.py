@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Literal
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
+from typing import Any, Literal
 
 import cv2
 import numpy as np
@@ -38,6 +39,16 @@ class Judged:
     score: float
     shift: float
     spots: tuple[SpotSeen, ...]
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain values, for a database."""
+        return asdict(self)
+
+    @classmethod
+    def from_dict(cls, values: Mapping[str, Any]) -> Judged:
+        """The same again, from plain values."""
+        spots = (SpotSeen(Spot(**spot["box"]), spot["damage"]) for spot in values["spots"])
+        return cls(values["score"], values["shift"], tuple(spots))
 
 
 def judge(original: NDArray[np.uint8], rendition: NDArray[np.uint8]) -> Judged:

@@ -5,7 +5,7 @@ from ivory_thistle.store.tables.captures import Audit, Capture, CaptureFile, Fau
 from ivory_thistle.store.tables.checks import Check, CheckedLoad
 from ivory_thistle.store.tables.measurements import Measurement, PageScreen, PageWeight, Slot
 from ivory_thistle.store.tables.runs import PageLoad, PageSaving, Rendition, Run, Sample, Task
-from ivory_thistle.store.tables.sites import NamedRules, RoleChoice, Site, WordingChoice
+from ivory_thistle.store.tables.sites import NamedRules, RoleChoice, Site, Verdict, WordingChoice
 
 __all__ = [
     "Audit",
@@ -33,6 +33,7 @@ __all__ = [
     "Site",
     "Slot",
     "Task",
+    "Verdict",
     "WordingChoice",
     "now",
 ]

@@ -9,7 +9,7 @@ from sqlalchemy import String, Text, UniqueConstraint
 from sqlalchemy.dialects.mysql import BINARY
 from sqlalchemy.orm import Mapped, mapped_column
 
-from ivory_thistle.store.tables.base import OPTIONS, Base, Path, When, key, now
+from ivory_thistle.store.tables.base import OPTIONS, Base, Digest, Path, When, key, now
 
 
 class Site(Base):
@@ -70,3 +70,20 @@ class WordingChoice(Base):
     place_hash: Mapped[bytes] = mapped_column(BINARY(32))
     text: Mapped[str] = mapped_column(Text)
     __table_args__ = (UniqueConstraint("site_id", "place_hash"), OPTIONS)
+
+
+class Verdict(Base):
+    """What a person said of what was made of an image: "accept", "hold", "tighter" or "lighter", and a note.
+
+    `original` is the image's SHA-256, `made` that of its renditions': it holds as long as these are the same.
+    """
+
+    __tablename__ = "verdict"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    site_id: Mapped[int] = key("site.id")
+    original: Mapped[str] = mapped_column(Digest)
+    made: Mapped[str] = mapped_column(Digest)
+    verdict: Mapped[str] = mapped_column(String(16))
+    note: Mapped[str] = mapped_column(Text, default="")
+    said_at: Mapped[datetime] = mapped_column(When, default=now)
+    __table_args__ = (UniqueConstraint("site_id", "original"), OPTIONS)

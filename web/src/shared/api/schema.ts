@@ -1483,6 +1483,150 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Proof
+         * @description What the run made, those that ask for eyes first. What is not judged yet is judged in the background.
+         */
+        get: operations["list_proof"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/proof/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Proof Page
+         * @description One page with the pairs that ask for eyes first, to be sent to whoever has to agree.
+         */
+        get: operations["get_proof_page"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/proof/accepted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept Rest
+         * @description Accepts all that a filter leaves and nobody has judged.
+         */
+        post: operations["accept_rest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/proof/{image_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Proof
+         * @description One image of the run, with the worst spots and its boxes.
+         */
+        get: operations["get_proof"];
+        /**
+         * Judge Image
+         * @description Keeps what is said of an image. What is held stays as it was in savings and handover, at once.
+         */
+        put: operations["judge_image"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/proof/{image_id}/original/{rendition_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Reduced Original
+         * @description The original at a rendition's width, as that is held against it.
+         */
+        get: operations["get_reduced_original"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/proof/{image_id}/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Quality
+         * @description A rendition at another quality; nothing is kept.
+         */
+        post: operations["try_quality"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/proof/{image_id}/curve/{rendition_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Curve
+         * @description Bytes and score of a rendition's format at a few qualities, each really encoded and judged.
+         */
+        get: operations["get_curve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}": {
         parameters: {
             query?: never;
@@ -1727,6 +1871,14 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Accepted
+         * @description The images that were accepted together.
+         */
+        Accepted: {
+            /** Images */
+            images: number[];
+        };
         /**
          * AudienceChange
          * @description Shares by tier and screen, in any unit; null for the usual ones.
@@ -2028,6 +2180,18 @@ export interface components {
             bits: number;
             /** Wait Ms */
             wait_ms: number;
+        };
+        /**
+         * CurvePointOut
+         * @description Bytes and score of the whole picture at a quality.
+         */
+        CurvePointOut: {
+            /** Quality */
+            quality: number;
+            /** Bytes */
+            bytes: number;
+            /** Score */
+            score: number;
         };
         /**
          * Decision
@@ -3133,6 +3297,20 @@ export interface components {
             heaviest: number;
         };
         /**
+         * PartOf
+         * @description A part of a picture, in its pixels.
+         */
+        PartOf: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+        };
+        /**
          * PastChoice
          * @description The choice that a path or pattern had; null where it had none.
          */
@@ -3197,6 +3375,128 @@ export interface components {
             status: number;
             /** Detail */
             detail: string;
+        };
+        /**
+         * ProofBox
+         * @description The largest box that a screen gives the image, in CSS px, and the screen's density.
+         */
+        ProofBox: {
+            /** Screen */
+            screen: string;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Density */
+            density: number;
+        };
+        /**
+         * ProofDetail
+         * @description One image: its files, the worst spots of the one that is judged, its boxes, and its decisions in words.
+         */
+        ProofDetail: {
+            row: components["schemas"]["ProofRow"];
+            /** Files */
+            files: components["schemas"]["ProofFile"][];
+            /** Spots */
+            spots: components["schemas"]["ProofSpot"][];
+            /** Boxes */
+            boxes: components["schemas"]["ProofBox"][];
+            /** Words */
+            words: string[];
+        };
+        /**
+         * ProofFile
+         * @description A rendition; `quality` is on its encoder's scale, null for one that has none.
+         */
+        ProofFile: {
+            /** Id */
+            id: number;
+            /** Tier */
+            tier: string;
+            /** Format */
+            format: string;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Bytes */
+            bytes: number;
+            /** Settings */
+            settings: string;
+            /** Score */
+            score: number | null;
+            /** Quality */
+            quality: number | null;
+        };
+        /**
+         * ProofList
+         * @description The queue, or what a filter leaves of it. `looked`: so many of `total` are judged by their score.
+         */
+        ProofList: {
+            /** Items */
+            items: components["schemas"]["ProofRow"][];
+            /** Matching */
+            matching: number;
+            /** Total */
+            total: number;
+            /** Looked */
+            looked: number;
+            /** Said */
+            said: number;
+            /** Held */
+            held: number;
+            /** Redo */
+            redo: number;
+        };
+        /**
+         * ProofRow
+         * @description An image in its place in the queue. `chosen` is the file that is judged, `score` how that looks now.
+         *
+         *     `goal` is what it must keep (0: nothing was asked), `reasons` why eyes are asked for, `why_not` why it has no score.
+         */
+        ProofRow: {
+            /** Image Id */
+            image_id: number;
+            /** Path */
+            path: string;
+            /** Role */
+            role: string;
+            /** Kind */
+            kind: string;
+            /** Bytes Before */
+            bytes_before: number;
+            chosen: components["schemas"]["ProofFile"];
+            /** Score */
+            score: number | null;
+            /** Goal */
+            goal: number;
+            /** Reasons */
+            reasons: string[];
+            /** Why Not */
+            why_not: string;
+            /** Said */
+            said: ("accept" | "hold" | "tighter" | "lighter") | null;
+            /** Note */
+            note: string;
+            /** Has Thumbnail */
+            has_thumbnail: boolean;
+        };
+        /**
+         * ProofSpot
+         * @description A box in the rendition's pixels where much differs, and what that looks like.
+         */
+        ProofSpot: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Damage */
+            damage: string;
         };
         /**
          * RanOut
@@ -3926,6 +4226,59 @@ export interface components {
             measured_before: number | null;
             /** Measured After */
             measured_after: number | null;
+        };
+        /**
+         * Trial
+         * @description A quality to try in place of a rendition's: of a part (quickly), or of the whole.
+         */
+        Trial: {
+            /** Rendition */
+            rendition: number;
+            /** Quality */
+            quality: number;
+            part?: components["schemas"]["PartOf"] | null;
+        };
+        /**
+         * TrialOut
+         * @description What came of it: bytes and score of the part or the whole, the picture as a data URL, seconds of work.
+         */
+        TrialOut: {
+            /** Bytes */
+            bytes: number;
+            /** Score */
+            score: number;
+            /** Seconds */
+            seconds: number;
+            /** Picture */
+            picture: string;
+            part: components["schemas"]["ProofSpot"] | null;
+        };
+        /**
+         * Verdict
+         * @description What is said of an image (null: nothing any more), and a note.
+         */
+        Verdict: {
+            /** Said */
+            said: ("accept" | "hold" | "tighter" | "lighter") | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * VerdictOut
+         * @description What is said now, and what was said before.
+         */
+        VerdictOut: {
+            /** Said */
+            said: ("accept" | "hold" | "tighter" | "lighter") | null;
+            /** Note */
+            note: string;
+            /** Before */
+            before: ("accept" | "hold" | "tighter" | "lighter") | null;
+            /** Note Before */
+            note_before: string;
         };
         /**
          * ViewsOut
@@ -6772,6 +7125,265 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    list_proof: {
+        parameters: {
+            query?: {
+                show?: "open" | "asking" | "accept" | "hold" | "redo" | "all";
+                search?: string;
+                start?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofList"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    get_proof_page: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    accept_rest: {
+        parameters: {
+            query?: {
+                show?: "open" | "asking" | "accept" | "hold" | "redo" | "all";
+                search?: string;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Accepted"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    get_proof: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+                image_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofDetail"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    judge_image: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+                image_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Verdict"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VerdictOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    get_reduced_original: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+                image_id: number;
+                rendition_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    try_quality: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+                image_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Trial"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialOut"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    get_curve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+                image_id: number;
+                rendition_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CurvePointOut"][];
+                };
             };
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];

@@ -1,0 +1,245 @@
+"""Proof of a run: the queue of what asks for eyes, one image beside its original, verdicts, and settings tried."""
+
+from __future__ import annotations
+
+from base64 import b64encode
+from collections.abc import Callable
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Query
+from fastapi.responses import Response
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from ivory_thistle.api.errors import ProblemError, not_found
+from ivory_thistle.api.routes.captures import capture_of, picture
+from ivory_thistle.api.routes.runs import attached, file_name, finished_run
+from ivory_thistle.api.schemas import proof as schemas
+from ivory_thistle.api.services import Services, ServicesDep, SessionDep
+from ivory_thistle.core.errors import EncodeError, PictureError
+from ivory_thistle.core.formats.tiers import TIERS
+from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.store import tables as t
+from ivory_thistle.workflows.checks import say_of_image
+from ivory_thistle.workflows.proof_page import MOST_SHOWN, proof_html
+from ivory_thistle.workflows.proofs import InQueue, queue_of, stored_proof
+from ivory_thistle.workflows.trying import Box, Sought, curve, is_fine, quality_in, reduced_original, try_setting
+from ivory_thistle.workflows.workers import CallFailedError
+
+router = APIRouter(prefix="/runs/{run_id}/proof", tags=["proof"])
+_CURVE_SCORES = (40.0, 55.0, 65.0, 75.0, 85.0, 90.0)
+_SHOWS: dict[str, Callable[[InQueue], bool]] = {
+    "open": lambda one: not _said(one),
+    "asking": lambda one: not _said(one) and bool(one.reasons),
+    "accept": lambda one: _said(one) == "accept",
+    "hold": lambda one: _said(one) == "hold",
+    "redo": lambda one: _said(one) in ("tighter", "lighter"),
+    "all": lambda one: True,
+}
+
+
+@router.get("")
+def list_proof(
+    run_id: int,
+    session: SessionDep,
+    services: ServicesDep,
+    show: schemas.ProofShow = "all",
+    search: Annotated[str, Query(max_length=200)] = "",
+    start: Annotated[int, Query(ge=0)] = 0,
+    limit: Annotated[int, Query(ge=1, le=500)] = 200,
+) -> schemas.ProofList:
+    """What the run made, those that ask for eyes first. What is not judged yet is judged in the background."""
+    run = finished_run(session, run_id)
+    queue = queue_of(session, run)
+    looked = sum(one.task.proof is not None for one in queue)
+    if looked < len(queue):
+        services.desk.judge(run_id, services.sessions, services.blobs)
+    wanted = search.lower()
+    matching = [one for one in queue if _SHOWS[show](one) and wanted in one.image.path.lower()]
+    return schemas.ProofList(
+        items=[_row(one) for one in matching[start : start + limit]], matching=len(matching), total=len(queue),
+        looked=looked, said=sum(bool(_said(one)) for one in queue), held=sum(_said(one) == "hold" for one in queue),
+        redo=sum(_said(one) in ("tighter", "lighter") for one in queue),
+    )  # fmt: skip
+
+
+@router.get("/page", response_class=Response)
+def get_proof_page(run_id: int, session: SessionDep, services: ServicesDep) -> Response:
+    """One page with the pairs that ask for eyes first, to be sent to whoever has to agree."""
+    run = finished_run(session, run_id)
+    _, site = capture_of(session, run.capture_id)
+    page = proof_html(stored_proof(session, run, services.blobs, MOST_SHOWN), site.name)
+    return Response(page, media_type="text/html", headers=attached(file_name(site, "proof.html")))
+
+
+@router.post("/accepted")
+def accept_rest(
+    run_id: int,
+    session: SessionDep,
+    services: ServicesDep,
+    show: schemas.ProofShow = "open",
+    search: Annotated[str, Query(max_length=200)] = "",
+) -> schemas.Accepted:
+    """Accepts all that a filter leaves and nobody has judged."""
+    run = finished_run(session, run_id, to_change=True)
+    wanted = search.lower()
+    chosen = [
+        one.image
+        for one in queue_of(session, run)
+        if not _said(one) and _SHOWS[show](one) and wanted in one.image.path.lower()
+    ]
+    for image in chosen:
+        say_of_image(session, run, image, "accept", "", services.blobs)
+    return schemas.Accepted(images=[image.id for image in chosen])
+
+
+@router.get("/{image_id}")
+def get_proof(run_id: int, image_id: int, session: SessionDep) -> schemas.ProofDetail:
+    """One image of the run, with the worst spots and its boxes."""
+    run = finished_run(session, run_id)
+    one = _one(session, run, image_id)
+    spots = one.judged.spots if one.judged else ()
+    return schemas.ProofDetail(
+        row=_row(one),
+        files=[_file(r) for r in one.renditions],
+        spots=[
+            schemas.ProofSpot(x=s.box.x, y=s.box.y, width=s.box.width, height=s.box.height, damage=s.damage)
+            for s in spots
+        ],
+        boxes=_boxes(session, run.capture_id, image_id),
+        words=one.task.words,
+    )
+
+
+@router.put("/{image_id}")
+def judge_image(
+    run_id: int, image_id: int, verdict: schemas.Verdict, session: SessionDep, services: ServicesDep
+) -> schemas.VerdictOut:
+    """Keeps what is said of an image. What is held stays as it was in savings and handover, at once."""
+    run = finished_run(session, run_id, to_change=True)
+    image = _one(session, run, image_id).image
+    said, note = say_of_image(session, run, image, verdict.said, verdict.note, services.blobs)
+    capture_id = run.capture_id
+    session.commit()
+    services.counts.forget(capture_id)
+    return schemas.VerdictOut(said=verdict.said, note=verdict.note, before=said, note_before=note)
+
+
+@router.get("/{image_id}/original/{rendition_id}", response_class=Response)
+def get_reduced_original(
+    run_id: int, image_id: int, rendition_id: int, session: SessionDep, services: ServicesDep
+) -> Response:
+    """The original at a rendition's width, as that is held against it."""
+    sought, _ = _sought(session, services, run_id, image_id, rendition_id)
+    data: bytes = _asked(services.desk.at_once, reduced_original, sought)
+    return picture(data)
+
+
+@router.post("/{image_id}/trial")
+def try_quality(
+    run_id: int, image_id: int, trial: schemas.Trial, session: SessionDep, services: ServicesDep
+) -> schemas.TrialOut:
+    """A rendition at another quality; nothing is kept."""
+    sought, rendition = _sought(session, services, run_id, image_id, trial.rendition)
+    part = Box(**trial.part.model_dump()) if trial.part else None
+    ask = services.desk.at_once if part else services.desk.soon
+    tried = _asked(ask, try_setting, sought, rendition.tier, trial.quality, is_fine(rendition.settings), part)
+    box = tried.box
+    return schemas.TrialOut(
+        bytes=len(tried.data), score=tried.score, seconds=tried.seconds,
+        picture=f"data:{tried.mime};base64,{b64encode(tried.data).decode()}",
+        part=schemas.ProofSpot(x=box.x, y=box.y, width=box.width, height=box.height, damage="") if box else None,
+    )  # fmt: skip
+
+
+@router.get("/{image_id}/curve/{rendition_id}")
+def get_curve(
+    run_id: int, image_id: int, rendition_id: int, session: SessionDep, services: ServicesDep
+) -> list[schemas.CurvePointOut]:
+    """Bytes and score of a rendition's format at a few qualities, each really encoded and judged."""
+    sought, rendition = _sought(session, services, run_id, image_id, rendition_id)
+    if quality_in(rendition.settings) is None:
+        return []
+    what = f"curve {rendition.sha256}"
+    capture_id = finished_run(session, run_id).capture_id
+
+    def ask() -> list[schemas.CurvePointOut]:
+        fine = is_fine(rendition.settings)
+        points = _asked(services.desk.soon, curve, sought, rendition.tier, fine, _CURVE_SCORES)
+        return [schemas.CurvePointOut.model_validate(point) for point in points]
+
+    return services.forecasts.get(capture_id, what, ask)
+
+
+def _asked(ask: Callable[..., Any], *arguments: Any) -> Any:
+    """What the desk answers; what can't be shown is a problem with its reason."""
+    try:
+        return ask(*arguments)
+    except (PictureError, EncodeError, CallFailedError) as error:
+        raise ProblemError(422, "no-picture", "It can't be shown", str(error)) from error
+
+
+def _sought(
+    session: Session, services: Services, run_id: int, image_id: int, rendition_id: int
+) -> tuple[Sought, t.Rendition]:
+    row = session.execute(
+        select(t.Image, t.Rendition)
+        .join(t.Task, t.Task.image_id == t.Image.id)
+        .join(t.Rendition, t.Rendition.task_id == t.Task.id)
+        .where(t.Task.run_id == run_id, t.Image.id == image_id, t.Rendition.id == rendition_id)
+    ).first()
+    if row is None or row[1].tier not in TIERS:
+        raise not_found("rendition")
+    image, rendition = row
+    return Sought(services.blobs.url, ImageFacts(**image.facts), rendition.width), rendition
+
+
+def _one(session: Session, run: t.Run, image_id: int) -> InQueue:
+    found = next((one for one in queue_of(session, run) if one.image.id == image_id), None)
+    if found is None:
+        raise not_found("treated image")
+    return found
+
+
+def _said(one: InQueue) -> str:
+    return one.said.verdict if one.said else ""
+
+
+def _row(one: InQueue) -> schemas.ProofRow:
+    return schemas.ProofRow(
+        image_id=one.image.id, path=one.image.path, role=one.task.role, kind=one.image.kind,
+        bytes_before=one.image.bytes, chosen=_file(one.chosen), score=one.judged.score if one.judged else None,
+        goal=one.goal, reasons=list(one.reasons), why_not=one.why_not,
+        said=_said(one) or None,  # type: ignore[arg-type]
+        note=one.said.note if one.said else "", has_thumbnail=one.image.thumbnail is not None,
+    )  # fmt: skip
+
+
+def _file(rendition: t.Rendition) -> schemas.ProofFile:
+    return schemas.ProofFile(
+        id=rendition.id, tier=rendition.tier, format=rendition.format, width=rendition.width,
+        height=rendition.height, bytes=rendition.bytes, settings=rendition.settings, score=rendition.score,
+        quality=quality_in(rendition.settings),
+    )  # fmt: skip
+
+
+def _boxes(session: Session, capture_id: int, image_id: int) -> list[schemas.ProofBox]:
+    """The widest box on each screen of the newest measurement."""
+    newest = select(t.Measurement).where(t.Measurement.capture_id == capture_id).order_by(t.Measurement.id.desc())
+    measurement = session.scalar(newest.limit(1))
+    if measurement is None:
+        return []
+    density = {screen["name"]: float(screen["density"]) for screen in measurement.screens}
+    rows = session.execute(
+        select(t.PageScreen.screen, t.Slot.width, t.Slot.height)
+        .join(t.Slot, t.Slot.page_screen_id == t.PageScreen.id)
+        .where(t.PageScreen.measurement_id == measurement.id, t.Slot.image_id == image_id)
+    )
+    widest: dict[str, tuple[float, float]] = {}
+    for screen, width, height in rows:
+        if width > widest.get(screen, (0, 0))[0]:
+            widest[screen] = (width, height)
+    return [
+        schemas.ProofBox(screen=screen, width=width, height=height, density=density.get(screen, 1.0))
+        for screen, (width, height) in sorted(widest.items())
+    ]

@@ -1,0 +1,148 @@
+"""One picture in hand: its reduced original, and settings tried on it, before anything is kept.
+
+Each function runs in a worker, which keeps the last pictures decoded so that the next try begins at once.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from time import perf_counter
+
+import numpy as np
+
+from ivory_thistle.core.errors import PictureError
+from ivory_thistle.core.formats.tiers import TIERS, Tier
+from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.images.pixels import Pixels, decode, decode_plain
+from ivory_thistle.core.proof.judging import Judged, judge
+from ivory_thistle.core.quality import Prepared, prepare, score
+from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.workflows.proving import Shown, shown, side_by_side
+
+_KEPT = 2
+_LEAST_SIDE = 16
+
+
+@dataclass(frozen=True, slots=True)
+class Sought:
+    """A picture at a width (pixels), in a blob store."""
+
+    blobs_url: str
+    facts: ImageFacts
+    width: int
+
+    def __hash__(self) -> int:
+        return hash((self.facts.sha256, self.width))
+
+
+@dataclass(frozen=True, slots=True)
+class Box:
+    """A part of a picture, in its pixels."""
+
+    x: int
+    y: int
+    width: int
+    height: int
+
+    def within(self, width: int, height: int) -> Box:
+        """The same, where it lies inside of a picture; never smaller than can be judged."""
+        wide, high = (min(max(side, _LEAST_SIDE), most) for side, most in ((self.width, width), (self.height, height)))
+        return Box(min(max(self.x, 0), width - wide), min(max(self.y, 0), height - high), wide, high)
+
+
+@dataclass(frozen=True, slots=True)
+class Tried:
+    """One setting tried: the file with its media type, its score, and seconds of work. `box`: of that part alone."""
+
+    data: bytes
+    mime: str
+    score: float
+    seconds: float
+    box: Box | None = None
+
+
+@lru_cache(_KEPT)
+def _pixels(sought: Sought) -> Pixels:
+    whole = decode(Blobs(sought.blobs_url).get(sought.facts.sha256), sought.facts, sought.width)
+    if whole.width != sought.width:
+        raise PictureError(f"The picture is {whole.width:,} px wide, not {sought.width:,}.")
+    return whole.without_unused_alpha()
+
+
+@lru_cache(_KEPT)
+def _whole_side(sought: Sought) -> Prepared:
+    return prepare(_pixels(sought).array)
+
+
+def reduced_original(sought: Sought) -> bytes:
+    """The original at that width, as renditions are held against it: WebP without loss. Raises PictureError."""
+    image = _pixels(sought).as_vips()
+    return bytes(image.webpsave_buffer(lossless=True, effort=0, keep="none"))
+
+
+def judge_stored(blobs_url: str, facts: ImageFacts, rendition: str) -> Judged:
+    """How a stored rendition (by its SHA-256) looks beside its original. Raises PictureError."""
+    blobs = Blobs(blobs_url)
+    return judge(*side_by_side(blobs.get(facts.sha256), blobs.get(rendition), facts))
+
+
+def show_stored(blobs_url: str, facts: ImageFacts, rendition: str) -> Shown:
+    """What is seen of a stored rendition on a page of its own. Raises PictureError."""
+    blobs = Blobs(blobs_url)
+    return shown(blobs.get(facts.sha256), blobs.get(rendition), facts)[1]
+
+
+def try_setting(sought: Sought, tier: Tier, quality: int, fine: bool, box: Box | None) -> Tried:
+    """A tier's encoder at a quality (on its own scale, held to its range), `fine`: with whole colours.
+
+    Of a part of the picture by the quick encoder, of the whole by the thorough one. Raises PictureError, EncodeError.
+    """
+    begun = perf_counter()
+    whole, making = _pixels(sought), TIERS[tier].making
+    low, high = making.limits
+    settings = making.settings(min(max(quality, low), high), fine, False)
+    if box is None:
+        encoded = making.encoder.encode(whole, settings)
+        reached = score(_whole_side(sought), decode_plain(encoded.data, encoded.format))
+    else:
+        box = box.within(whole.width, whole.height)
+        part = np.ascontiguousarray(whole.array[box.y : box.y + box.height, box.x : box.x + box.width])
+        encoded = making.encoder.encode(replace(whole, array=part), replace(settings, quick=True, sharp=False))
+        reached = score(prepare(part), decode_plain(encoded.data, encoded.format))
+    return Tried(encoded.data, f"image/{encoded.format}", reached, perf_counter() - begun, box)
+
+
+@dataclass(frozen=True, slots=True)
+class CurvePoint:
+    """Bytes and score of the whole picture at a quality."""
+
+    quality: int
+    bytes: int
+    score: float
+
+
+def curve(sought: Sought, tier: Tier, fine: bool, scores: Sequence[float]) -> list[CurvePoint]:
+    """A format's curve: thorough encodes of the whole at the settings that typical pictures take for some scores."""
+    making = TIERS[tier].making
+    low, high = making.limits
+    qualities = sorted({min(max(round(making.scale.setting(wanted)), low), high) for wanted in scores})
+    found = []
+    for quality in qualities:
+        tried = try_setting(sought, tier, quality, fine, None)
+        found.append(CurvePoint(quality, len(tried.data), tried.score))
+    return found
+
+
+def is_fine(settings: str) -> bool:
+    """Whether a rendition was made with whole or sharp colours, by its settings in words."""
+    return "4:4:4" in settings or "sharp" in settings
+
+
+def quality_in(settings: str) -> int | None:
+    """The quality of a rendition, by its settings in words; None for one without loss."""
+    words = settings.split()
+    at = words.index("quality") + 1 if "quality" in words and "palette" not in words else 0
+    said = words[at].rstrip(",") if at and at < len(words) else ""
+    return int(said) if said.isdigit() else None

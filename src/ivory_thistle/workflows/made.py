@@ -21,7 +21,7 @@ from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.at_hand import AtHand, stored_at_hand
 from ivory_thistle.workflows.delivering import Handover, TreatedImage, as_it_leaves, deliveries_of, prepare_handover
-from ivory_thistle.workflows.manifest import MANIFEST_NAMES, Verdict, with_verdict
+from ivory_thistle.workflows.manifest import MANIFEST_NAMES, Verdict, with_verdicts
 from ivory_thistle.workflows.proofs import held
 from ivory_thistle.workflows.unchanged import chosen_by_server, unchanged
 from ivory_thistle.workflows.worded import stored_wording
@@ -110,13 +110,13 @@ class HandedOver:
         digest.update(repr(sorted(self.handover.moved.items())).encode())
         return digest.hexdigest()
 
-    def noting(self, verdict: Verdict | None) -> HandedOver:
-        """The same, its manifest telling what a check said."""
+    def noting(self, verdict: Verdict | None, judged: Mapping[str, Mapping[str, str]]) -> HandedOver:
+        """The same, its manifest telling what a check said, and what people said of images, by path."""
         texts = dict(self.handover.texts)
         name = next((name for name in MANIFEST_NAMES if name in texts), None)
-        if verdict is None or name is None:
+        if name is None or (verdict is None and not judged):
             return self
-        texts[name] = with_verdict(texts[name], verdict)
+        texts[name] = with_verdicts(texts[name], verdict, judged)
         return replace(self, handover=replace(self.handover, texts=texts))
 
     def _files(self) -> str:

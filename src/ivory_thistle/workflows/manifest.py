@@ -35,10 +35,13 @@ class Verdict:
         return not self.failed
 
 
-def with_verdict(manifest: bytes, verdict: Verdict) -> bytes:
-    """The manifest, telling what a check said."""
+def with_verdicts(manifest: bytes, verdict: Verdict | None, judged: Mapping[str, Mapping[str, str]]) -> bytes:
+    """The manifest, telling what a check said (None: there was none), and what people said of images, by path."""
     content = json.loads(manifest)
-    content["check"] = {"passed": verdict.passed, **asdict(verdict)}
+    if verdict:
+        content["check"] = {"passed": verdict.passed, **asdict(verdict)}
+    if judged:
+        content["judged"] = {path: dict(said) for path, said in sorted(judged.items())}
     return _json(content)
 
 

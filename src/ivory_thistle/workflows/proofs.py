@@ -105,6 +105,15 @@ def _made(session: Session, run_id: int) -> list[tuple[t.Task, t.Image, tuple[t.
     return [(task, image, tuple(files[task.id])) for task, image in rows if files[task.id]]
 
 
+def said_of(session: Session, run: t.Run) -> dict[str, dict[str, str]]:
+    """What people said of a run's images, by path: the verdict and the note, each where there is one."""
+    rows = ((one.image.path, one.said) for one in queue_of(session, run) if one.said)
+    return {
+        path: {name: words for name, words in (("verdict", said.verdict), ("note", said.note)) if words}
+        for path, said in rows
+    }
+
+
 def judge_run(run_id: int, sessions: sessionmaker[Session], blobs: Blobs, stop: Callable[[], bool]) -> None:
     """Judges every image of a run that was not yet, and keeps what comes of it one by one."""
     with sessions() as session:

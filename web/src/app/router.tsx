@@ -9,6 +9,7 @@ import {
 } from "@tanstack/react-router";
 import { AuditScreen } from "@/features/audit/audit-screen";
 import { readFilter } from "@/features/library/library-filter";
+import { readProofView } from "@/features/proof/proof-view";
 import { readSavingsView } from "@/features/savings/savings-view";
 import { SitesScreen } from "@/features/sites/sites-screen";
 import { Empty } from "@/shared/ui/basics";
@@ -89,6 +90,12 @@ const runs = createRoute({
   path: "runs",
   component: lazyRouteComponent(() => import("@/features/runs/run-screen"), "RunScreen"),
 });
+const proof = createRoute({
+  getParentRoute: () => site,
+  path: "proof",
+  component: lazyRouteComponent(() => import("@/features/proof/proof-screen"), "ProofScreen"),
+  validateSearch: readProofView,
+});
 const savings = createRoute({
   getParentRoute: () => site,
   path: "savings",
@@ -117,6 +124,7 @@ export const router = createRouter({
       image,
       treatment,
       runs,
+      proof,
       savings,
       handover,
     ]),

@@ -7,6 +7,7 @@ import {
   checkQuery,
   findingsQuery,
   forecastQuery,
+  proofQuery,
   runQuery,
   siteQuery,
   vocabularyQuery,
@@ -81,6 +82,7 @@ function Spine({ site }: { site: OpenSite }) {
   const run = useQuery({ ...runQuery(site.run_id ?? 0), enabled: site.run_id !== null });
   const done = site.run_state === "done" && site.run_id !== null;
   const check = useQuery({ ...checkQuery(site.run_id ?? 0), enabled: done });
+  const proof = useQuery({ ...proofQuery(site.run_id ?? 0), enabled: done });
   const unread = site.capture.state === "failed" ? "could not be read" : "not read yet";
   const treated = site.ledger?.after != null;
   const steps = [
@@ -93,6 +95,7 @@ function Spine({ site }: { site: OpenSite }) {
       forecast.data ? `${count(forecast.data.images)} to treat` : ready ? "being planned" : unread,
     ],
     ["runs", "Runs", run.data ? runSays(run.data) : "none yet"],
+    ["proof", "Proof", proof.data ? proofSays(proof.data) : "after a run"],
     ["savings", "Savings", treated ? less(site.ledger?.before ?? 0, site.ledger?.after ?? 0) : "after a run"],
     ["handover", "Handover", handoverSays(treated, check.data ?? null)],
   ] as const;
@@ -121,6 +124,10 @@ function Spine({ site }: { site: OpenSite }) {
       </ol>
     </nav>
   );
+}
+
+function proofSays(progress: Schemas["ProofProgress"]): string {
+  return progress.total ? `${count(progress.said)} of ${count(progress.total)} judged` : "nothing to judge";
 }
 
 function auditSays(site: OpenSite): string {

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from base64 import b64encode
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query
@@ -56,11 +56,14 @@ def list_proof(
         services.desk.judge(run_id, services.sessions, services.blobs)
     wanted = search.lower()
     matching = [one for one in queue if _SHOWS[show](one) and wanted in one.image.path.lower()]
-    return schemas.ProofList(
-        items=[_row(one) for one in matching[start : start + limit]], matching=len(matching), total=len(queue),
-        looked=looked, said=sum(bool(_said(one)) for one in queue), held=sum(_said(one) == "hold" for one in queue),
-        redo=sum(_said(one) in ("tighter", "lighter") for one in queue),
-    )  # fmt: skip
+    items = [_row(one) for one in matching[start : start + limit]]
+    return schemas.ProofList(items=items, matching=len(matching), progress=_progress(queue))
+
+
+@router.get("/progress")
+def get_proof_progress(run_id: int, session: SessionDep) -> schemas.ProofProgress:
+    """How far people and scores have come; asking starts nothing."""
+    return _progress(queue_of(session, finished_run(session, run_id)))
 
 
 @router.get("/page", response_class=Response)
@@ -201,6 +204,14 @@ def _one(session: Session, run: t.Run, image_id: int) -> InQueue:
     return found
 
 
+def _progress(queue: Sequence[InQueue]) -> schemas.ProofProgress:
+    return schemas.ProofProgress(
+        total=len(queue), looked=sum(one.task.proof is not None for one in queue),
+        said=sum(bool(_said(one)) for one in queue), held=sum(_said(one) == "hold" for one in queue),
+        redo=[one.image.id for one in queue if _said(one) in ("tighter", "lighter")],
+    )  # fmt: skip
+
+
 def _said(one: InQueue) -> str:
     return one.said.verdict if one.said else ""
 
@@ -208,7 +219,9 @@ def _said(one: InQueue) -> str:
 def _row(one: InQueue) -> schemas.ProofRow:
     return schemas.ProofRow(
         image_id=one.image.id, path=one.image.path, role=one.task.role, kind=one.image.kind,
-        bytes_before=one.image.bytes, chosen=_file(one.chosen), score=one.judged.score if one.judged else None,
+        bytes_before=one.image.bytes, chosen=_file(one.chosen),
+        narrow_id=min(one.renditions, key=lambda r: (r.width, r.bytes)).id,
+        score=one.judged.score if one.judged else None,
         goal=one.goal, reasons=list(one.reasons), why_not=one.why_not,
         said=_said(one) or None,  # type: ignore[arg-type]
         note=one.said.note if one.said else "", has_thumbnail=one.image.thumbnail is not None,

@@ -25,6 +25,7 @@ from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.checks import verdict_on
 from ivory_thistle.workflows.made import HandedOver, handover_of, made_by
 from ivory_thistle.workflows.packing import entries, patch_stream, zip_stream
+from ivory_thistle.workflows.proofs import said_of
 from ivory_thistle.workflows.reported import report_name, stored_report, with_report
 from ivory_thistle.workflows.runs import ask_again
 
@@ -145,7 +146,7 @@ def _leaving(session: Session, run_id: int, services: Services) -> tuple[t.Site,
     if Rules.from_dict(run.rules).demand_check and not (verdict and verdict.passed):
         words = "The rules of this run say that nothing leaves before a check has passed. Check the handover first."
         raise ProblemError(409, "not-checked", "Not checked", words)
-    return site, handed_over.noting(verdict)
+    return site, handed_over.noting(verdict, said_of(session, run))
 
 
 @router.get("/handover.zip", response_class=StreamingResponse)

@@ -29,7 +29,8 @@ class ProofFile(Out):
 class ProofRow(Out):
     """An image in its place in the queue. `chosen` is the file that is judged, `score` how that looks now.
 
-    `goal` is what it must keep (0: nothing was asked), `reasons` why eyes are asked for, `why_not` why it has no score.
+    `narrow_id` is its narrowest file, for lists; `goal` is what it must keep (0: nothing was asked), `reasons` why eyes
+    are asked for, `why_not` why it has no score.
     """
 
     image_id: int
@@ -38,6 +39,7 @@ class ProofRow(Out):
     kind: str
     bytes_before: int
     chosen: ProofFile
+    narrow_id: int
     score: float | None
     goal: float
     reasons: list[str]
@@ -47,16 +49,22 @@ class ProofRow(Out):
     has_thumbnail: bool
 
 
-class ProofList(Out):
-    """The queue, or what a filter leaves of it. `looked`: so many of `total` are judged by their score."""
+class ProofProgress(Out):
+    """Of `total` images `looked` have a score, `said` a verdict, `held` stay; `redo` (ids) are to be made anew."""
 
-    items: list[ProofRow]
-    matching: int
     total: int
     looked: int
     said: int
     held: int
-    redo: int
+    redo: list[int]
+
+
+class ProofList(Out):
+    """A part of the queue, of as many as a filter leaves."""
+
+    items: list[ProofRow]
+    matching: int
+    progress: ProofProgress
 
 
 class ProofSpot(Out):

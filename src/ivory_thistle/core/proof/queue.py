@@ -9,7 +9,9 @@ from ivory_thistle.core.proof.judging import Judged
 from ivory_thistle.core.treatment.roles import Role
 from ivory_thistle.core.words import kb
 
-_NEAR_GOAL, _SHIFT, _SPOT = 3.0, 1.5, 0.06
+_NEAR_GOAL, _NEAR_WORDS, _SHIFT, _SPOT, _SEEN_FROM = 3.0, 0.5, 1.5, 0.06, 0.03
+"""Points over the goal that weigh, and that are told; a shift of all colours (CIE76); and how much must differ in a
+spot until it is told, and until its kind is (the damage map's mean)."""
 _SEEN_AT_ONCE = frozenset({"colour shifted", "moved", "blocks"})
 _FACES: frozenset[Role] = frozenset({"hero", "logo"})
 _LARGE = 1_000_000
@@ -52,7 +54,7 @@ def _concern(one: Candidate) -> float:
     worst = one.judged.spots[0].box.damage if one.judged.spots else 0.0
     concern = max(0.0, _NEAR_GOAL - one.margin)
     concern += 20 * max(0.0, worst - _SPOT) + 3 * max(0.0, one.judged.shift - _SHIFT)
-    concern += 4.0 * any(spot.damage in _SEEN_AT_ONCE for spot in one.judged.spots)
+    concern += 4.0 * bool(_seen_at_once(one))
     concern += 1.0 * (one.kind == "lettering") + 1.0 * (one.role in _FACES) + 0.5 * (one.saved >= _LARGE)
     return concern
 
@@ -61,9 +63,9 @@ def _reasons(one: Candidate) -> tuple[str, ...]:
     found = []
     if one.margin < 0:
         found.append(f"scores {one.judged.score:.0f}, {-one.margin:.0f} under what it must keep")
-    elif one.margin < _NEAR_GOAL:
+    elif one.margin < _NEAR_WORDS:
         found.append(f"scores {one.judged.score:.0f}, just over what it must keep ({one.goal:.0f})")
-    told = {spot.damage for spot in one.judged.spots if spot.damage in _SEEN_AT_ONCE}
+    told: set[str] = set(_seen_at_once(one))
     if one.judged.spots and one.judged.spots[0].box.damage > _SPOT:
         told.add(one.judged.spots[0].damage)
     if told:
@@ -77,3 +79,8 @@ def _reasons(one: Candidate) -> tuple[str, ...]:
     if one.saved >= _LARGE:
         found.append(f"it saves {kb(one.saved)}")
     return tuple(found)
+
+
+def _seen_at_once(one: Candidate) -> set[str]:
+    spots = (spot for spot in one.judged.spots if spot.box.damage >= _SEEN_FROM)
+    return {spot.damage for spot in spots if spot.damage in _SEEN_AT_ONCE}

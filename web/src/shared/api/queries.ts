@@ -55,6 +55,13 @@ export const checkQuery = (runId: number) =>
     refetchInterval: (query) => (query.state.data?.going ? 3000 : false),
   });
 
+export const proofQuery = (runId: number) =>
+  queryOptions({
+    queryKey: ["run", runId, "proof", "progress"],
+    queryFn: () =>
+      told(api.GET("/api/v1/runs/{run_id}/proof/progress", { params: { path: { run_id: runId } } })),
+  });
+
 export const imageQuery = (captureId: number, imageId: number) =>
   queryOptions({
     queryKey: ["capture", captureId, "image", imageId],

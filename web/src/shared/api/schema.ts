@@ -1503,6 +1503,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/proof/progress": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Proof Progress
+         * @description How far people and scores have come; asking starts nothing.
+         */
+        get: operations["get_proof_progress"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/proof/page": {
         parameters: {
             query?: never;
@@ -3431,13 +3451,20 @@ export interface components {
         };
         /**
          * ProofList
-         * @description The queue, or what a filter leaves of it. `looked`: so many of `total` are judged by their score.
+         * @description A part of the queue, of as many as a filter leaves.
          */
         ProofList: {
             /** Items */
             items: components["schemas"]["ProofRow"][];
             /** Matching */
             matching: number;
+            progress: components["schemas"]["ProofProgress"];
+        };
+        /**
+         * ProofProgress
+         * @description Of `total` images `looked` have a score, `said` a verdict, `held` stay; `redo` (ids) are to be made anew.
+         */
+        ProofProgress: {
             /** Total */
             total: number;
             /** Looked */
@@ -3447,13 +3474,14 @@ export interface components {
             /** Held */
             held: number;
             /** Redo */
-            redo: number;
+            redo: number[];
         };
         /**
          * ProofRow
          * @description An image in its place in the queue. `chosen` is the file that is judged, `score` how that looks now.
          *
-         *     `goal` is what it must keep (0: nothing was asked), `reasons` why eyes are asked for, `why_not` why it has no score.
+         *     `narrow_id` is its narrowest file, for lists; `goal` is what it must keep (0: nothing was asked), `reasons` why eyes
+         *     are asked for, `why_not` why it has no score.
          */
         ProofRow: {
             /** Image Id */
@@ -3467,6 +3495,8 @@ export interface components {
             /** Bytes Before */
             bytes_before: number;
             chosen: components["schemas"]["ProofFile"];
+            /** Narrow Id */
+            narrow_id: number;
             /** Score */
             score: number | null;
             /** Goal */
@@ -7159,6 +7189,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProofList"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    get_proof_progress: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofProgress"];
                 };
             };
             400: components["responses"]["Problem400"];

@@ -24,7 +24,9 @@ export function bytes(n: number): string {
 /** The share saved, as "92 % less"; "nothing saved" where nothing was. */
 export function less(before: number, after: number): string {
   if (before <= 0 || after >= before) return "nothing saved";
-  return `${whole.format((1 - after / before) * 100)} % less`;
+  const share = (1 - after / before) * 100;
+  // Nothing is "100 % less" while something is left.
+  return `${share < 99.5 || after === 0 ? whole.format(share) : tenth.format(Math.min(share, 99.9))} % less`;
 }
 
 /** "214 kB over", "in budget by 1.2 MB". */

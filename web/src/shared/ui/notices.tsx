@@ -35,7 +35,7 @@ export function Notices({ children }: { children: ReactNode }) {
             )}
           </Toast.Root>
         ))}
-        <Toast.Viewport className="fixed bottom-4 left-1/2 z-20 flex w-max max-w-[90vw] -translate-x-1/2 flex-col gap-2" />
+        <Toast.Viewport className="fixed top-2 left-1/2 z-20 flex w-max max-w-[90vw] -translate-x-1/2 flex-col gap-2" />
       </Toast.Provider>
     </Context.Provider>
   );

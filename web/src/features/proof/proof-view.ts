@@ -1,0 +1,46 @@
+import type { Schemas } from "@/shared/api/client";
+
+/** What Proof shows, kept in the address: which images, which of them, side by side or one by one. */
+export const SHOWS = [
+  ["all", "Everything"],
+  ["asking", "Asks for eyes"],
+  ["open", "Not judged"],
+  ["accept", "Accepted"],
+  ["hold", "Held"],
+  ["redo", "To be made anew"],
+] as const;
+
+export type Show = (typeof SHOWS)[number][0];
+export type ProofView = { show: Show; find: string; image: number | undefined; pairs: boolean };
+
+export function readProofView(search: Record<string, unknown>): Partial<ProofView> {
+  const found: Partial<ProofView> = {};
+  if (SHOWS.some(([key]) => key === search.show) && search.show !== "all") found.show = search.show as Show;
+  if (typeof search.find === "string" && search.find) found.find = search.find;
+  if (typeof search.image === "number") found.image = search.image;
+  if (search.pairs === true) found.pairs = true;
+  return found;
+}
+
+export function withProofDefaults(view: Partial<ProofView>): ProofView {
+  return { show: "all", find: "", image: undefined, pairs: false, ...view };
+}
+
+export type Said = NonNullable<Schemas["ProofRow"]["said"]>;
+export const SAID_WORDS: Record<Said, string> = {
+  accept: "accepted",
+  hold: "held: the original stays",
+  tighter: "to be made anew, tighter",
+  lighter: "to be made anew, lighter",
+};
+
+/** A screen's name, "fit", or a number of screen pixels for each of the picture's. */
+export type Zoom = string | number;
+
+/** The original at a file's width; what moves and what is drawn by vectors stands beside its whole original. */
+export const originalAddress = (capture: number, run: number, row: Schemas["ProofRow"], file: number) =>
+  row.kind === "animation" || row.kind === "vector"
+    ? `/api/v1/captures/${capture}/images/${row.image_id}/file`
+    : `/api/v1/runs/${run}/proof/${row.image_id}/original/${file}`;
+export const renditionAddress = (capture: number, image: number, file: number) =>
+  `/api/v1/captures/${capture}/images/${image}/renditions/${file}`;

@@ -70,6 +70,21 @@ def test_thresholds_of_worth() -> None:
     assert not rules.replacement_is_worth_it(10_000, 9_501) and not rules.replacement_is_worth_it(100, 100)
 
 
+def test_a_narrower_file_that_weighs_more_is_left_out() -> None:
+    """A drawing reduced gets new colours at its edges; the wider file then serves narrow places too."""
+    drawing = Image.new("RGB", (900, 600), "#f4f1e8")
+    draw = ImageDraw.Draw(drawing)
+    for n in range(150):
+        draw.line((n * 6, 0, 900 - n * 6, 600), fill=("#203040", "#803030")[n % 2])
+    found = treated(
+        encoded(drawing, "PNG", compress_level=0), 700, 900, rules=Rules(worth_share=0, worth_bytes=0), kind="line art"
+    )
+    assert "left out: at 900 px it weighs" in " ".join(found.words)
+    for tier in {r.tier for r in found.renditions}:
+        sizes = [r.bytes for r in found.renditions if r.tier == tier]
+        assert sizes == sorted(set(sizes))
+
+
 def test_the_decision_is_told_with_its_numbers() -> None:
     """What was asked, what each format saves over the next, and all at the same look."""
     data = encoded(photograph("astronaut"), "JPEG", quality=95)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from hashlib import sha256
 
@@ -38,7 +38,7 @@ def keep_what_is_worth_it(
     fallback = made[BASELINE]
     said = [*words, *_shortfalls(made, rules)]
     kept: list[tuple[Tier, Made]] = [(BASELINE, m) for m in _worth_replacing(fallback, facts, rules, said)]
-    standing = [min(m.encoded.bytes, facts.bytes) for m in fallback]
+    standing = [min(size, facts.bytes) for size in _loaded_by_width(fallback)]
     rival = fallback[-1].encoded.format if kept else facts.format
     for tier in reversed([t for t in TIERS if t in made and t != BASELINE]):
         files = made[tier]
@@ -46,7 +46,7 @@ def keep_what_is_worth_it(
         if not all(m.met for m in files):
             said.append(f"{name} dropped: it can't keep this look.")
             continue
-        sizes = [m.encoded.bytes for m in files]
+        sizes = _loaded_by_width(files)
         before, after = sum(standing), sum(sizes)
         if rules.tier_is_worth_it(before, after, len(files)) and sizes[-1] < standing[-1]:
             kept += [(tier, m) for m in files]
@@ -55,6 +55,7 @@ def keep_what_is_worth_it(
             standing, rival = sizes, files[-1].encoded.format
         else:
             said.append(f"{name} dropped: {kb(after)} against {kb(before)} is not worth a file.")
+    kept = list(_without_heavier_narrower(kept, said))
     said += _at_the_same_look(made, kept)
     for one in apart:
         if one.met and rules.replacement_is_worth_it(facts.bytes, one.encoded.bytes):
@@ -63,6 +64,34 @@ def keep_what_is_worth_it(
     order = {tier: n for n, tier in enumerate(TIERS)}
     kept.sort(key=lambda k: (order[k[0]], k[1].encoded.width))
     return Treated(tuple(rendition_of(tier, m.encoded, m.score) for tier, m in kept), tuple(said))
+
+
+def _loaded_by_width(files: Sequence[Made]) -> list[int]:
+    """What a place of each width loads: its own file, or a wider one that makes it needless."""
+    return [min([f.encoded.bytes, *(w.encoded.bytes for w in _lighter(f, files))]) for f in files]
+
+
+def _lighter(file: Made, among: Iterable[Made]) -> list[Made]:
+    """Wider files that weigh no more and keep as much at least.
+
+    Drawings are so: reducing them makes new colours at every edge.
+    """
+    wider = (other for other in among if other.encoded.width > file.encoded.width)
+    return [w for w in wider if w.met and w.goal >= file.goal and w.encoded.bytes <= file.encoded.bytes]
+
+
+def _without_heavier_narrower(kept: Sequence[tuple[Tier, Made]], said: list[str]) -> Iterator[tuple[Tier, Made]]:
+    """All but files that a wider one of their tier makes needless."""
+    for tier, file in kept:
+        lighter = _lighter(file, (m for t, m in kept if t == tier))
+        if not lighter:
+            yield tier, file
+            continue
+        instead = min((m.encoded for m in lighter), key=lambda e: e.bytes)
+        said.append(
+            f"{FORMATS[instead.format].label} at {file.encoded.width:,} px left out: at {instead.width:,} px it weighs"
+            f" {kb(instead.bytes)} instead of {kb(file.encoded.bytes)}."
+        )
 
 
 def _apart(one: Made, facts: ImageFacts) -> str:

@@ -49,13 +49,14 @@ class Rung:
 class Made:
     """One finished file; `score` is None where nothing was judged, `met` False where it falls short of the goal.
 
-    `points` is all that was tried for it.
+    `points` is all that was tried for it, `goal` the fidelity of its rung.
     """
 
     encoded: Encoded
     score: float | None = None
     met: bool = True
     points: tuple[Point, ...] = ()
+    goal: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -196,8 +197,8 @@ class _Maker:
 
     def make(self, tier: Tier, hint: Hint) -> tuple[Made, Hint | None]:
         """The tier's file, and what its search learnt."""
-        file, learnt = self._make(tier, hint)
-        self._files[tier] = file
+        made, learnt = self._make(tier, hint)
+        file = self._files[tier] = replace(made, goal=self._fidelity)
         return file, learnt
 
     def no_gain(self, tier: Tier, file: Made) -> str:

@@ -57,7 +57,7 @@ export function FidelityCurve({ curves, goal, chosen, tried }: Props) {
       viewBox={`0 0 ${WIDE} ${HIGH}`}
       role="img"
       aria-label={`Bytes against score: ${words.join(", ")}`}
-      className="block w-full"
+      className="block w-full max-w-[300px]"
     >
       {[Math.exp(low), Math.exp(high)].map((size) => (
         <text key={size} x={LEFT - 5} y={y(size) + 4} textAnchor="end" className="fill-ink-soft text-[10px]">

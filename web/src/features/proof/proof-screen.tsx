@@ -91,6 +91,7 @@ function Proof({ run }: { run: number }) {
       <header className="mb-2 flex flex-wrap items-baseline gap-x-6 gap-y-1">
         <h1>Proof</h1>
         {progress && <Says progress={progress} />}
+        {progress && <Anew run={run} progress={progress} view={view} matching={matching} />}
         <span className="ml-auto flex flex-wrap items-baseline gap-x-5 gap-y-1">
           <Choice
             label="Look at them"
@@ -114,7 +115,6 @@ function Proof({ run }: { run: number }) {
           <Send run={run} />
         </span>
       </header>
-      {progress && <Anew run={run} progress={progress} view={view} matching={matching} />}
       {!row ? (
         <Empty>
           {progress?.total ? "No image is among these." : "The run made nothing that could be judged."}
@@ -215,7 +215,7 @@ function Anew({ run, progress, view, matching }: AnewProps) {
   });
   const open = progress.total - progress.said;
   return (
-    <div className="mb-2 flex flex-wrap gap-3">
+    <div className="flex flex-wrap gap-3">
       {progress.redo.length > 0 && (
         <Button tone="main" disabled={start.isPending} onClick={() => start.mutate()}>
           Make {counted(progress.redo.length, "image")} anew

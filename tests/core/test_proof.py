@@ -77,7 +77,7 @@ def test_the_queue_begins_where_eyes_are_needed() -> None:
         [
             candidate("fine.jpg", 82), candidate("finer.jpg", 82, saved=9000), candidate("short.jpg", 66),
             candidate("blocks.jpg", 80, spots=block), candidate("letters.png", 80, kind="lettering"),
-            candidate("near.jpg", 76), candidate("hero.jpg", 81, role="hero"),
+            candidate("near.jpg", 75.4), candidate("hero.jpg", 81, role="hero"),
         ]
     )  # fmt: skip
     assert [a.candidate.path for a in asked] == [
@@ -86,5 +86,5 @@ def test_the_queue_begins_where_eyes_are_needed() -> None:
     reasons = {a.candidate.path: a.reasons for a in asked}
     assert reasons["short.jpg"] == ("scores 66, 9 under what it must keep",)
     assert reasons["blocks.jpg"] == ("where it differs most, one sees: blocks",)
-    assert reasons["near.jpg"] == ("scores 76, just over what it must keep (75)",)
+    assert reasons["near.jpg"] == ("scores 75, just over what it must keep (75)",)
     assert reasons["letters.png"] == ("it holds lettering",) and reasons["fine.jpg"] == ()

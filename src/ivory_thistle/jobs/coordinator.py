@@ -28,7 +28,7 @@ from ivory_thistle.workflows.capturing import capture_from
 from ivory_thistle.workflows.checks import check_run
 from ivory_thistle.workflows.kept import kept_url, let_go_of_the_oldest
 from ivory_thistle.workflows.measuring import measure_capture
-from ivory_thistle.workflows.runs import keep_result, settle_run, waiting_tasks
+from ivory_thistle.workflows.runs import asked_first, in_order, keep_result, settle_run, waiting_tasks
 from ivory_thistle.workflows.sampling import Sampler
 from ivory_thistle.workflows.treating import Treatment, result_of
 from ivory_thistle.workflows.workers import Call, CallFailedError, Outcome, Workers
@@ -217,7 +217,12 @@ class Coordinator:
 
     def _outcomes(self, run_id: int, waiting: Mapping[int, Treatment]) -> Iterator[Outcome]:
         """What becomes of the tasks, as it comes."""
-        calls = (treatment.call(task, self._blobs.url, kept_url=kept_url()) for task, treatment in waiting.items())
+
+        def first() -> frozenset[int]:
+            with self._sessions() as session:
+                return asked_first(session, run_id)
+
+        calls = (waiting[task].call(task, self._blobs.url, kept_url=kept_url()) for task in in_order(waiting, first))
 
         def stop() -> bool:
             return self._stop_asked(t.Run, run_id)

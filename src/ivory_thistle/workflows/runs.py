@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Container, Iterable, Iterator, Mapping
 from dataclasses import asdict
 
 from sqlalchemy import delete, func, insert, select, update
@@ -112,6 +112,30 @@ def waiting_tasks(session: Session, run_id: int, rules: Rules) -> dict[int, Trea
     begins = max(0, len(rows) - _SHOWN_FIRST)
     in_order = [*rows[begins:], *rows[:begins]]
     return {task.id: _treatment(task, ImageFacts(**facts), kind or None, rules) for task, facts, kind in in_order}
+
+
+def in_order(waiting: Mapping[int, Treatment], asked_first: Callable[[], Container[int]]) -> Iterator[int]:
+    """The tasks in their order, but what is asked for first by then goes first; it is asked for each of them."""
+    left = dict(waiting)
+    while left:
+        first = asked_first()
+        task = next((key for key in left if key in first), next(iter(left)))
+        del left[task]
+        yield task
+
+
+def asked_first(session: Session, run_id: int) -> frozenset[int]:
+    """The waiting tasks that a person wants to be done before the others."""
+    wanted = select(t.Task.id).where(t.Task.run_id == run_id, t.Task.state == "waiting", t.Task.asked_first)
+    return frozenset(session.scalars(wanted))
+
+
+def ask_for_page_first(session: Session, run_id: int, page_id: int) -> int:
+    """Puts the waiting images of a page before all others; how many these are."""
+    on_page = select(t.Placement.image_id).where(t.Placement.page_id == page_id, t.Placement.image_id.is_not(None))
+    mine = (t.Task.run_id == run_id, t.Task.state == "waiting")
+    session.execute(update(t.Task).where(*mine).values(asked_first=t.Task.image_id.in_(on_page)))
+    return len(asked_first(session, run_id))
 
 
 def _treatment(task: t.Task, facts: ImageFacts, kind: str | None, rules: Rules) -> Treatment:

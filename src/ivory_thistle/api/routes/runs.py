@@ -27,7 +27,7 @@ from ivory_thistle.workflows.made import HandedOver, handover_of, made_by
 from ivory_thistle.workflows.packing import entries, patch_stream, zip_stream
 from ivory_thistle.workflows.proofs import said_of
 from ivory_thistle.workflows.reported import report_name, stored_report, with_report
-from ivory_thistle.workflows.runs import ask_again
+from ivory_thistle.workflows.runs import ask_again, ask_for_page_first
 
 router = APIRouter(prefix="/runs/{run_id}", tags=["runs"])
 _PATCH_HEADER, _MOST_LINES, _LONGEST_LINE = 3, 2_000, 2_000
@@ -69,6 +69,16 @@ def get_run(run_id: int, session: SessionDep) -> schemas.Run:
 
 # A run that is done may go on too: with the pictures that failed.
 add_stop_and_continue(router, "run", _row, run_out, schemas.Run, (State.DONE,), ask_again)
+
+
+@router.post("/first")
+def put_page_first(run_id: int, wanted: schemas.PageFirst, session: SessionDep) -> schemas.PutFirst:
+    """Treats the images of a page before all others that wait; the newest page that is asked for goes first."""
+    run = run_of(session, run_id)
+    page = session.get(t.Page, wanted.page_id)
+    if page is None or page.capture_id != run.capture_id:
+        raise not_found("page")
+    return schemas.PutFirst(images=ask_for_page_first(session, run_id, page.id))
 
 
 @router.get("/tasks")

@@ -116,6 +116,18 @@ class Run(Job):
     finished_at: Moment | None
 
 
+class PageFirst(BaseModel):
+    """The page whose images are to be treated first."""
+
+    page_id: int
+
+
+class PutFirst(Out):
+    """So many images that still wait go first."""
+
+    images: int
+
+
 class TaskRow(Out):
     """One image of a run and what became of it."""
 

@@ -56,8 +56,8 @@ class Task(Base):
 
     `widths` is its ladder; those in `dense` are loaded by screens of high density only; `apart` are widths
     of fallbacks that are made besides. `rules` are its own where narrower ones hold for it (None: the run's); `decided`
-    says which. `cost` are the seconds of a worker that it was expected to take. `proof` is how one of its files looks
-    beside the original (None: not judged yet).
+    says which. `cost` are the seconds of a worker that it was expected to take; what is `asked_first` goes before all
+    else. `proof` is how one of its files looks beside the original (None: not judged yet).
     """
 
     __tablename__ = "task"
@@ -76,6 +76,7 @@ class Task(Base):
     bytes_before: Mapped[int]
     bytes_after: Mapped[int] = mapped_column(default=0)
     cost: Mapped[float] = mapped_column(Double, default=0.0)
+    asked_first: Mapped[bool] = mapped_column(default=False)
     proof: Mapped[dict[str, Any] | None]
     finished_at: Mapped[datetime | None] = mapped_column(When)
     __table_args__ = (UniqueConstraint("run_id", "image_id"), Index(None, "run_id", "state"), OPTIONS)

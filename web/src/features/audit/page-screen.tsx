@@ -1,9 +1,10 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { against, bytes, counted } from "@/shared/format/figures";
-import { Empty, Failed, Loading, Title } from "@/shared/ui/basics";
+import { Button, Empty, Failed, Loading, Title } from "@/shared/ui/basics";
 import { FindingList } from "@/shared/ui/finding-list";
+import { useNotice } from "@/shared/ui/notices";
 import { useOpenImage } from "@/shared/ui/open-image";
 import { Placements } from "@/shared/ui/placements";
 import { useSite } from "@/shared/ui/site-context";
@@ -12,6 +13,29 @@ import { Thumbnail } from "@/shared/ui/thumbnail";
 import { withDefaults } from "@/shared/ui/view";
 import { WeightStrip } from "@/shared/ui/weight-strip";
 import { PageOnScreen } from "./page-on-screen";
+
+/** While a run is going: the images of this page before the others. */
+function TreatFirst({ pageId }: { pageId: number }) {
+  const site = useSite();
+  const say = useNotice();
+  const first = useMutation({
+    mutationFn: () =>
+      told(
+        api.POST("/api/v1/runs/{run_id}/first", {
+          params: { path: { run_id: site.run_id ?? 0 } },
+          body: { page_id: pageId },
+        }),
+      ),
+    onSuccess: ({ images }) =>
+      say(images ? `${counted(images, "image")} of this page come next.` : "Its images are treated already."),
+    onError: (error) => say(error.message),
+  });
+  return (
+    <Button onClick={() => first.mutate()} disabled={first.isPending}>
+      Treat this page first
+    </Button>
+  );
+}
 
 /** One page: its images, the heaviest first, and everything that it names. */
 export function PageScreen() {
@@ -53,7 +77,9 @@ export function PageScreen() {
         ← All pages
       </Link>
       <div className="mt-2">
-        <Title says={p.title}>{p.path}</Title>
+        <Title says={p.title} side={site.run_state === "running" && <TreatFirst pageId={p.id} />}>
+          {p.path}
+        </Title>
       </div>
       <p className="mb-2">
         <span className="font-serif text-[26px]">{bytes(p.image_bytes)}</span>{" "}

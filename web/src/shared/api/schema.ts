@@ -1707,6 +1707,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/first": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put Page First
+         * @description Treats the images of a page before all others that wait; the newest page that is asked for goes first.
+         */
+        post: operations["put_page_first"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/tasks": {
         parameters: {
             query?: never;
@@ -3158,6 +3178,14 @@ export interface components {
             allowed_by: string;
         };
         /**
+         * PageFirst
+         * @description The page whose images are to be treated first.
+         */
+        PageFirst: {
+            /** Page Id */
+            page_id: number;
+        };
+        /**
          * PageForecastOut
          * @description One page now and after the treatment.
          */
@@ -3527,6 +3555,14 @@ export interface components {
             height: number;
             /** Damage */
             damage: string;
+        };
+        /**
+         * PutFirst
+         * @description So many images that still wait go first.
+         */
+        PutFirst: {
+            /** Images */
+            images: number;
         };
         /**
          * RanOut
@@ -7533,6 +7569,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Run"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    put_page_first: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PageFirst"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PutFirst"];
                 };
             };
             400: components["responses"]["Problem400"];

@@ -22,7 +22,7 @@ def upgrade() -> None:
         sa.Column("said_at", mysql.DATETIME(fsp=3), nullable=False),
         sa.ForeignKeyConstraint(["site_id"], ["site.id"], name=op.f("fk_verdict_site_id"), ondelete="CASCADE"),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_verdict")),
-        sa.UniqueConstraint("site_id", "original", name=op.f("uq_verdict_site_id")),
+        sa.UniqueConstraint("site_id", "original", name=op.f("uq_verdict_site_id_original")),
         mariadb_charset="utf8mb4",
         mariadb_collate="utf8mb4_nopad_bin",
         mariadb_engine="InnoDB",

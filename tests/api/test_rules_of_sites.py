@@ -86,6 +86,12 @@ def test_single_images_are_overruled(application: Application, site_folder: Path
     assert decided("img/china.jpg")[0].endswith("fidelity lean, no wider than 300 px.")
     for wrong in ({}, {"cap": 9, "fidelity": 3}, {"fidelity": 101}, {"leave": None}):
         assert client.post(address, json={"selection": some, "settings": wrong}).status_code == 422
+    any_part = {"selection": some, "entries": {"path": "these", "formats": ["webp"], "quality": {"webp": 61}}}
+    assert client.post(address, json=any_part).json()["changed"] == 2
+    assert decided("img/china.jpg")[0].endswith("no wider than 300 px, WebP with a fallback, WebP at quality 61.")
+    for wrong in ({"formats": ["gif"]}, {"path": "x"}, {"role": "hero"}):
+        refused = client.post(address, json={"selection": some, "entries": wrong})
+        assert refused.status_code == 422
     client.put(f"/api/v1/sites/{site['id']}/rules.toml", json={"toml": before})
     assert decided("img/cat.jpg")[0].endswith("fidelity lean, no wider than 300 px.")
     again = client.post(f"/api/v1/sites/{site['id']}/captures").json()["id"]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Path
 from sqlalchemy import select
@@ -18,7 +18,14 @@ from ivory_thistle.api.services import SessionDep
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.treatment.narrowing import overruled
 from ivory_thistle.core.treatment.rules import Rules
-from ivory_thistle.core.treatment.rules_toml import MOST_RULES, read_rules, rules_of_tables, tables_of, write_rules
+from ivory_thistle.core.treatment.rules_toml import (
+    CONDITIONS,
+    MOST_RULES,
+    read_rules,
+    rules_of_tables,
+    tables_of,
+    write_rules,
+)
 from ivory_thistle.core.treatment.sentences import sentences
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.settings import site_rules
@@ -73,8 +80,11 @@ def overrule(capture_id: int, body: schemas.Override, session: SessionDep) -> sc
         .tuples()
         .all()
     )
-    settings = body.settings.model_dump(exclude_none=True) if body.settings else None
-    if settings is not None and (not settings or {"fidelity", "cap"} <= settings.keys()):
+    settings: dict[str, Any] | None = body.settings.model_dump(exclude_none=True) if body.settings else None
+    if body.entries is not None:
+        named = {name: value for name, value in body.entries.items() if name not in CONDITIONS}
+        settings = dict(rules_of_tables({"rule": [{"path": "any", **named}]}).narrower[0].settings)
+    elif settings is not None and (not settings or {"fidelity", "cap"} <= settings.keys()):
         raise UnusableInput("Say what these images get: leave, max_width, focus, and one of fidelity and cap.")
     narrower = overruled(rules.narrower, dict(rows), settings)
     if len(narrower) > MOST_RULES:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field
 
@@ -77,10 +77,11 @@ class OverrideSettings(BaseModel):
 
 
 class Override(BaseModel):
-    """Which images are overruled, and in what; null takes back what was said of them."""
+    """Which images are overruled, and in what: settings, or the entries of a rule; neither takes back what was said."""
 
     selection: Selection
-    settings: OverrideSettings | None
+    settings: OverrideSettings | None = None
+    entries: dict[str, Any] | None = None
 
 
 class Overruled(Out):

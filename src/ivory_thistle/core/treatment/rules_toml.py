@@ -109,7 +109,7 @@ def tables_of(rules: Rules) -> dict[str, Any]:
     site = {name: getattr(rules, name) for name in _SITE if getattr(rules, name) != getattr(plain, name)}
     tables = [
         {
-            **{name: getattr(rule, name) for name in _CONDITIONS if getattr(rule, name)},
+            **{name: getattr(rule, name) for name in CONDITIONS if getattr(rule, name)},
             **{name: _plain(value) for name, value in rule.settings.items()},
         }
         for rule in rules.narrower
@@ -151,10 +151,10 @@ def _rule(lines: Lines, number: int, table: Mapping[str, Any]) -> Rule:
             raise UnusableInput(lines.says("rule", number, "folder", "it is a folder's path, in place of path"))
         given["path"] = f"{folder.strip('/')}/*"
     conditions = {
-        name: _taken(lines, "rule", number, name, given.pop(name), _CONDITIONS) for name in _CONDITIONS if name in given
+        name: _taken(lines, "rule", number, name, given.pop(name), CONDITIONS) for name in CONDITIONS if name in given
     }
     if not conditions.keys() - {"content"}:
-        raise UnusableInput(lines.says("rule", number, "", f"it needs one of {', '.join(_CONDITIONS)} and folder"))
+        raise UnusableInput(lines.says("rule", number, "", f"it needs one of {', '.join(CONDITIONS)} and folder"))
     settings = _settings(lines, "rule", number, given, {**_SETTINGS, "leave": _switch})
     if not settings:
         raise UnusableInput(lines.says("rule", number, "", "it asks for nothing"))
@@ -350,10 +350,11 @@ def _form(value: Any) -> HandoverForm:
     return HandoverForm(_one_of(*HandoverForm)(value))
 
 
-_CONDITIONS: Mapping[str, Callable[[Any], Any]] = {
+CONDITIONS: Mapping[str, Callable[[Any], Any]] = {
     "role": _one_of(*ROLES), "kind": _one_of(*get_args(Kind)), "format": _one_of(*FORMATS), "path": _pattern,
     "page": _pattern, "content": _digest,
 }  # fmt: skip
+"""What says which images a rule is for."""
 _SETTINGS: Mapping[str, Callable[[Any], Any]] = {
     "fidelity": _fidelity, "cap": _size, "quality": _quality, "formats": _formats, "max_width": _whole(1, 20_000),
     "widths": _widths, "metadata": _one_of(*get_args(MetadataPolicy)), "keep_p3": _switch, "sharpen": _switch,

@@ -11,7 +11,7 @@ import { useNotice } from "@/shared/ui/notices";
 import { useSite } from "@/shared/ui/site-context";
 import { type Role, useVocabulary } from "@/shared/ui/vocabulary";
 import { type Filter, VIEWS } from "./library-filter";
-import { Overrule } from "./overrule";
+import { Overrule, OverruleAnyPart } from "./overrule";
 import type { Selection } from "./selection";
 
 type Props = {
@@ -56,6 +56,7 @@ export function BulkBar({ filter, change, selection, total }: Props) {
             </select>
           </label>
           <Overrule selection={selection.body} />
+          <OverruleAnyPart selection={selection.body} />
           <Button tone="main" onClick={() => treat.mutate()} disabled={treat.isPending}>
             Treat {counted(selection.count, "image")}
           </Button>

@@ -59,7 +59,7 @@ export function FocalPoint({ image: i }: { image: Schemas["ImageDetail"] }) {
         </svg>
       </button>
       <div className="mt-2 flex flex-wrap items-center gap-3">
-        <Button disabled={point === null} onClick={() => point && decide({ focus: point })}>
+        <Button disabled={point === null} onClick={() => point && decide({ settings: { focus: point } })}>
           Cut around this point
         </Button>
         <span className="text-ink-soft">{point ? words(point) : "none chosen"}</span>

@@ -16,15 +16,38 @@ import { useOverrule } from "./use-overrule";
 const LEAVE = "leave";
 const AS_RULES = "rules";
 
+/** The same with everything that a rule can ask for, for all images of a selection. */
+export function OverruleAnyPart({ selection }: { selection: Schemas["Selection"] }) {
+  const tables = useTables();
+  const decide = useOverrule(selection);
+  if (!tables.data) return null;
+  const now = tables.data;
+  return (
+    <DialogButton trigger="Overrule any part" title="What these images get" wide>
+      {(close) => (
+        <RuleForm
+          tables={now}
+          part="one"
+          number={(now.rule ?? []).length}
+          entries={{ path: "these" }}
+          alone={false}
+          close={close}
+          take={({ path, ...entries }) => decide({ entries })}
+        />
+      )}
+    </DialogButton>
+  );
+}
+
 /** Decides for images against the rules: left alone, or at another look; taken back at once or later. */
 export function Overrule({ selection }: { selection: Schemas["Selection"] }) {
   const { fidelities } = useVocabulary();
   const decide = useOverrule(selection);
   const take = (value: string) => {
     const fidelity = fidelities.find((f) => f.name === value)?.name;
-    if (value === AS_RULES) decide(null);
-    else if (value === LEAVE) decide({ leave: true });
-    else if (fidelity) decide({ leave: false, fidelity });
+    if (value === AS_RULES) decide({ settings: null });
+    else if (value === LEAVE) decide({ settings: { leave: true } });
+    else if (fidelity) decide({ settings: { leave: false, fidelity } });
   };
   return (
     <label className="flex items-center gap-2 text-ink-soft">

@@ -1,13 +1,15 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { counted } from "@/shared/format/figures";
+import type { Entries } from "@/shared/rules/settings";
 import { useNotice } from "@/shared/ui/notices";
 import { useSite } from "@/shared/ui/site-context";
 
-type Settings = Schemas["OverrideSettings"] | null;
+/** Settings by name (null: as the rules say), or the entries of a rule. */
+type Decision = { settings: Schemas["OverrideSettings"] | null } | { entries: Entries };
 
 /** Decides for images against the rules (null: as these say); a notice takes it back. */
-export function useOverrule(selection: Schemas["Selection"]): (settings: Settings) => void {
+export function useOverrule(selection: Schemas["Selection"]): (decision: Decision) => void {
   const site = useSite();
   const captureId = site.capture.id;
   const queries = useQueryClient();
@@ -27,11 +29,11 @@ export function useOverrule(selection: Schemas["Selection"]): (settings: Setting
     onSuccess: refresh,
   });
   const decide = useMutation({
-    mutationFn: (settings: Settings) =>
+    mutationFn: (decision: Decision) =>
       told(
         api.POST("/api/v1/captures/{capture_id}/overrides", {
           params: { path: { capture_id: captureId } },
-          body: { selection, settings },
+          body: { selection, ...decision },
         }),
       ),
     onSuccess: (done) => {

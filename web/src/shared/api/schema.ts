@@ -3077,11 +3077,15 @@ export interface components {
         };
         /**
          * Override
-         * @description Which images are overruled, and in what; null takes back what was said of them.
+         * @description Which images are overruled, and in what: settings, or the entries of a rule; neither takes back what was said.
          */
         Override: {
             selection: components["schemas"]["Selection"];
-            settings: components["schemas"]["OverrideSettings"] | null;
+            settings?: components["schemas"]["OverrideSettings"] | null;
+            /** Entries */
+            entries?: {
+                [key: string]: unknown;
+            } | null;
         };
         /**
          * OverrideSettings

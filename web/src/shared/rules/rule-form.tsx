@@ -29,10 +29,12 @@ type Props = {
   entries: Entries;
   alone: boolean;
   close: () => void;
+  /** Takes what was chosen for many images, which are no rule of the tables yet. */
+  take?: (entries: Entries) => void;
 };
 
 /** One sentence of the rules with all of its choices; what it would change is told before it is kept. */
-export function RuleForm({ tables, part, number, entries, alone, close }: Props) {
+export function RuleForm({ tables, part, number, entries, alone, close, take }: Props) {
   const [draft, setDraft] = useState<Entries>(entries);
   const [wrong, setWrong] = useState<ReadonlySet<string>>(new Set());
   const set = (name: string, value: unknown) => setDraft((old) => ({ ...old, [name]: value }));
@@ -47,7 +49,12 @@ export function RuleForm({ tables, part, number, entries, alone, close }: Props)
   const leave = some && draft.leave === true;
   const said = withPart(tables, part, number, draft);
   return (
-    <Kept tables={wrong.size > 0 ? null : said} close={close} words="The rules were changed.">
+    <Kept
+      tables={wrong.size > 0 ? null : said}
+      close={close}
+      words="The rules were changed."
+      take={take && (() => take(draft))}
+    >
       {part === "rule" && <Conditions draft={draft} set={set} />}
       {some && (
         <label className="flex items-center gap-2">
@@ -96,15 +103,25 @@ export function RuleForm({ tables, part, number, entries, alone, close }: Props)
   );
 }
 
-type KeptProps = { tables: Tables | null; close: () => void; words: string; children: React.ReactNode };
+type KeptProps = {
+  tables: Tables | null;
+  close: () => void;
+  words: string;
+  take?: () => void;
+  children: React.ReactNode;
+};
 
 /** A form over the rules: its fields, what they would change, and the way out. */
-export function Kept({ tables, close, words, children }: KeptProps) {
-  const preview = usePreview(tables);
+export function Kept({ tables, close, words, take, children }: KeptProps) {
+  const preview = usePreview(take ? null : tables);
   const hold = useHoldTo();
   function submit(event: FormEvent) {
     event.preventDefault();
-    if (tables) hold.take(tables, words, close);
+    if (!tables) return;
+    if (take) {
+      take();
+      close();
+    } else hold.take(tables, words, close);
   }
   return (
     <form onSubmit={submit} className="space-y-4">

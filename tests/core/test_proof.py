@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from ivory_thistle.core.proof.judging import Judged, SpotSeen, judge
+from ivory_thistle.core.proof.judging import Judged, SpotSeen, judge, judge_frames
 from ivory_thistle.core.proof.queue import Candidate, in_order
 from ivory_thistle.core.quality import Spot
 from pictures import photograph
@@ -88,3 +88,18 @@ def test_the_queue_begins_where_eyes_are_needed() -> None:
     assert reasons["blocks.jpg"] == ("where it differs most, one sees: blocks",)
     assert reasons["near.jpg"] == ("scores 75, just over what it must keep (75)",)
     assert reasons["letters.png"] == ("it holds lettering",) and reasons["fine.jpg"] == ()
+
+
+def test_the_worst_frame_of_an_animation_is_judged() -> None:
+    """Its number, its score and its spots; another number of frames is no rendition."""
+    picture = np.asarray(photograph("chelsea").convert("RGB"))
+    frames = [np.roll(picture, 9 * n, 1) for n in range(5)]
+    spoilt = [frame.copy() for frame in frames]
+    spoilt[1][:, :, 0] ^= 1
+    spoilt[3][80:200, 100:220] = blurred(spoilt[3][80:200, 100:220])
+    found = judge_frames(frames, spoilt)
+    assert found.frame == 3 and found.spots == judge(frames[3], spoilt[3]).spots
+    assert Judged.from_dict(found.as_dict()) == found
+    assert judge_frames(frames * 30, frames * 30).score > 99
+    with pytest.raises(ValueError, match="frames"):
+        judge_frames(frames, spoilt[:4])

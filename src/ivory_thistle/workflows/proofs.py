@@ -11,6 +11,7 @@ from typing import Any, Literal
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session, sessionmaker
 
+from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.proof.judging import Judged
 from ivory_thistle.core.proof.queue import Asked, Candidate, in_order
@@ -119,11 +120,11 @@ def judge_run(run_id: int, sessions: sessionmaker[Session], blobs: Blobs, stop: 
     with sessions() as session:
         run = session.get_one(t.Run, run_id)
         waiting = [one for one in queue_of(session, run) if one.judged is None and not _is_told(one)]
-        still = [one for one in waiting if one.image.facts["frames"] == 1 and one.image.format != "svg"]
+        pixels = [one for one in waiting if not FORMATS[one.image.format].vector]
         chosen = {one.task.id: one.chosen.sha256 for one in waiting}
-        facts = {one.task.id: ImageFacts(**one.image.facts) for one in still}
+        facts = {one.task.id: ImageFacts(**one.image.facts) for one in pixels}
     for task_id in chosen.keys() - facts.keys():
-        _keep(sessions, task_id, chosen[task_id], None, "What moves, and vector drawings, are looked at by eye alone.")
+        _keep(sessions, task_id, chosen[task_id], None, "Vector drawings are looked at by eye alone.")
     calls = (Call(key, judge_stored, (blobs.url, fact, chosen[key]), _SECONDS) for key, fact in facts.items())
     with Workers() as workers:
         for outcome in workers.run(calls, stop):
@@ -144,7 +145,7 @@ def _keep(sessions: sessionmaker[Session], task_id: int, rendition: str, judged:
 def stored_proof(session: Session, run: t.Run, blobs: Blobs, most: int) -> Proof:
     """A run's proof for a page of its own: pictures of the first `most` that are judged, the others as a list."""
     queue = queue_of(session, run)
-    judged = [one for one in queue if one.judged]
+    judged = [one for one in queue if one.judged and one.image.facts["frames"] == 1]
     calls = (
         Call(one.image.path, show_stored, (blobs.url, ImageFacts(**one.image.facts), one.chosen.sha256), _SECONDS)
         for one in judged[:most]
@@ -152,7 +153,8 @@ def stored_proof(session: Session, run: t.Run, blobs: Blobs, most: int) -> Proof
     with Workers() as workers:
         shown = {str(o.key): o.value for o in workers.run(calls) if not o.error}
     proven = tuple(_proven(one, shown.get(one.image.path, Shown(b"", b"", ()))) for one in judged)
-    return Proof(proven, {one.image.path: one.why_not for one in queue if not one.judged})
+    moving = {one.image.path: "Animations are not shown here." for one in queue if one.image.facts["frames"] > 1}
+    return Proof(proven, {one.image.path: one.why_not for one in queue if not one.judged} | moving)
 
 
 def _proven(one: InQueue, shown: Shown) -> Proven:

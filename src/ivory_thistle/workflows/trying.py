@@ -11,12 +11,14 @@ from functools import lru_cache
 from time import perf_counter
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ivory_thistle.core.errors import PictureError
 from ivory_thistle.core.formats.tiers import TIERS, Tier
-from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.images.animation import decode_animation
+from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.pixels import Pixels, decode, decode_plain
-from ivory_thistle.core.proof.judging import Judged, judge
+from ivory_thistle.core.proof.judging import Judged, judge, judge_frames
 from ivory_thistle.core.quality import Prepared, prepare, score
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.proving import Shown, shown, side_by_side
@@ -85,7 +87,32 @@ def reduced_original(sought: Sought) -> bytes:
 def judge_stored(blobs_url: str, facts: ImageFacts, rendition: str) -> Judged:
     """How a stored rendition (by its SHA-256) looks beside its original. Raises PictureError."""
     blobs = Blobs(blobs_url)
-    return judge(*side_by_side(blobs.get(facts.sha256), blobs.get(rendition), facts))
+    if facts.frames == 1:
+        return judge(*side_by_side(blobs.get(facts.sha256), blobs.get(rendition), facts))
+    after = _frames(blobs_url, rendition, None)
+    before = _frames(blobs_url, facts.sha256, after[0].shape[1])
+    try:
+        return judge_frames(before, after)
+    except ValueError as error:
+        raise PictureError(f"It can't be held against the original: {error}") from error
+
+
+@lru_cache(2 * _KEPT)
+def _frames(blobs_url: str, digest: str, width: int | None) -> list[NDArray[np.uint8]]:
+    data = Blobs(blobs_url).get(digest)
+    facts = read_facts("animation", data)[0]
+    if facts is None or facts.problem:
+        raise PictureError("The animation can't be read.")
+    return [frame.array for frame in decode_animation(data, facts, width).frames]
+
+
+def still(blobs_url: str, digest: str, width: int, frame: int) -> bytes:
+    """One frame of a stored animation at a width, as WebP without loss. Raises PictureError."""
+    frames = _frames(blobs_url, digest, width)
+    if frame >= len(frames):
+        raise PictureError(f"There are {len(frames)} frames.")
+    image = Pixels(frames[frame]).as_vips()
+    return bytes(image.webpsave_buffer(lossless=True, effort=0, keep="none"))
 
 
 def show_stored(blobs_url: str, facts: ImageFacts, rendition: str) -> Shown:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from base64 import b64encode
 from collections.abc import Callable, Sequence
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Path, Query
 from fastapi.responses import Response
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -23,7 +23,7 @@ from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.checks import say_of_image
 from ivory_thistle.workflows.proof_page import MOST_SHOWN, proof_html
 from ivory_thistle.workflows.proofs import InQueue, queue_of, stored_proof
-from ivory_thistle.workflows.trying import Box, Sought, curve, is_fine, quality_in, reduced_original, try_setting
+from ivory_thistle.workflows.trying import Box, Sought, curve, is_fine, quality_in, reduced_original, still, try_setting
 from ivory_thistle.workflows.workers import CallFailedError
 
 router = APIRouter(prefix="/runs/{run_id}/proof", tags=["proof"])
@@ -111,6 +111,8 @@ def get_proof(run_id: int, image_id: int, session: SessionDep) -> schemas.ProofD
         ],
         boxes=_boxes(session, run.capture_id, image_id),
         words=one.task.words,
+        frames=one.image.facts["frames"],
+        worst_frame=one.judged.frame if one.judged else 0,
     )
 
 
@@ -135,6 +137,23 @@ def get_reduced_original(
     """The original at a rendition's width, as that is held against it."""
     sought, _ = _sought(session, services, run_id, image_id, rendition_id)
     data: bytes = _asked(services.desk.at_once, reduced_original, sought)
+    return picture(data)
+
+
+@router.get("/{image_id}/frames/{rendition_id}/{side}/{frame}", response_class=Response)
+def get_frame(
+    run_id: int,
+    image_id: int,
+    rendition_id: int,
+    side: Literal["original", "rendition"],
+    frame: Annotated[int, Path(ge=0, le=100_000)],
+    session: SessionDep,
+    services: ServicesDep,
+) -> Response:
+    """One frame of an animation, of the original or of a rendition, at the rendition's width."""
+    sought, rendition = _sought(session, services, run_id, image_id, rendition_id)
+    digest = sought.facts.sha256 if side == "original" else rendition.sha256
+    data: bytes = _asked(services.desk.at_once, still, sought.blobs_url, digest, sought.width, frame)
     return picture(data)
 
 

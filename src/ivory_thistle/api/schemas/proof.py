@@ -87,13 +87,18 @@ class ProofBox(Out):
 
 
 class ProofDetail(Out):
-    """One image: its files, the worst spots of the one that is judged, its boxes, and its decisions in words."""
+    """One image: its files, the worst spots of the one that is judged, its boxes, and its decisions in words.
+
+    The spots of an animation are those of its worst frame, which is told by its number from 0.
+    """
 
     row: ProofRow
     files: list[ProofFile]
     spots: list[ProofSpot]
     boxes: list[ProofBox]
     words: list[str]
+    frames: int
+    worst_frame: int
 
 
 class Verdict(BaseModel):

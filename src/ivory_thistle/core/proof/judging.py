@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, replace
 from typing import Any, Literal
 
 import cv2
@@ -12,9 +12,11 @@ from numpy.typing import NDArray
 
 from ivory_thistle.core.images.pixels import on_white
 from ivory_thistle.core.quality import Spot, damage_map, prepare, score, worst_spots
+from ivory_thistle.core.quality.frames import score_frames
 
 Damage = Literal["colour shifted", "moved", "blocks", "texture lost", "ringing", "changed"]
 _MOST_SPOTS = 3
+_MOST_FRAMES = 60
 _COLOUR, _MOVED, _BLOCKS = 3.0, 0.75, 1.6
 """A shift of colour in CIE76, of place in pixels, and steps on the 8 x 8 grid over those within: from here on they are
 what one sees first (8 x 8 is JPEG's, ITU-T T.81)."""
@@ -34,11 +36,15 @@ class SpotSeen:
 
 @dataclass(frozen=True, slots=True)
 class Judged:
-    """`score` as SSIMULACRA 2, `shift` of all colours in the mean (CIE76), and the worst spots, the worst first."""
+    """`score` as SSIMULACRA 2, `shift` of all colours in the mean (CIE76), and the worst spots, the worst first.
+
+    Of an animation these are of its worst frame; `frame` is its number from 0.
+    """
 
     score: float
     shift: float
     spots: tuple[SpotSeen, ...]
+    frame: int = 0
 
     def as_dict(self) -> dict[str, Any]:
         """Plain values, for a database."""
@@ -48,7 +54,7 @@ class Judged:
     def from_dict(cls, values: Mapping[str, Any]) -> Judged:
         """The same again, from plain values."""
         spots = (SpotSeen(Spot(**spot["box"]), spot["damage"]) for spot in values["spots"])
-        return cls(values["score"], values["shift"], tuple(spots))
+        return cls(values["score"], values["shift"], tuple(spots), values.get("frame", 0))
 
 
 def judge(original: NDArray[np.uint8], rendition: NDArray[np.uint8]) -> Judged:
@@ -63,6 +69,22 @@ def judge(original: NDArray[np.uint8], rendition: NDArray[np.uint8]) -> Judged:
     spots = worst_spots(damage_map(side, rendition), _MOST_SPOTS)
     seen = tuple(SpotSeen(box, _kind(_cut(before, box), _cut(after, box), box)) for box in spots)
     return Judged(score(side, rendition), _colour_shift(before, after), seen)
+
+
+def judge_frames(originals: Sequence[NDArray[np.uint8]], renditions: Sequence[NDArray[np.uint8]]) -> Judged:
+    """Judges the worst frame of an animation; both have as many frames of one size. Raises ValueError where not."""
+    numbers = _spread(len(originals))
+    sides = [prepare(originals[n]) for n in numbers]
+    if len(originals) != len(renditions):
+        raise ValueError("The numbers of frames differ.")
+    worst = numbers[score_frames(sides, [renditions[n] for n in numbers]).worst_at]
+    return replace(judge(originals[worst], renditions[worst]), frame=worst)
+
+
+def _spread(frames: int) -> list[int]:
+    """The frames that are judged: all, or as many as are taken, evenly over the time."""
+    count = min(frames, _MOST_FRAMES)
+    return [n * frames // count for n in range(count)]
 
 
 def _cut(array: NDArray[np.uint8], box: Spot) -> NDArray[np.uint8]:

@@ -6,7 +6,14 @@ import { bytes, duration, fileName, less } from "@/shared/format/figures";
 import { Button, Failed, Loading } from "@/shared/ui/basics";
 import { useSite } from "@/shared/ui/site-context";
 import { lineIndex, Pick } from "@/shared/ui/view";
-import { originalAddress, renditionAddress, SAID_WORDS, type Said, type Zoom } from "./proof-view";
+import {
+  frameAddress,
+  originalAddress,
+  renditionAddress,
+  SAID_WORDS,
+  type Said,
+  type Zoom,
+} from "./proof-view";
 import { Spots } from "./spots";
 import { GROUNDS, type Ground, type Look, type Overlay, type Part, Stage, share } from "./stage";
 import { Trying } from "./trying";
@@ -49,20 +56,23 @@ export function Judging({ run, row, at, total, following, go, goOpen }: Props) {
   const [outlined, setOutlined] = useState(true);
   const [holding, setHolding] = useState(false);
   const [chosen, setChosen] = useState<number | null>(null);
+  const [chosenFrame, setFrame] = useState<number | null>(null);
+  const [playing, setPlaying] = useState(false);
   const [overlay, setOverlay] = useState<Overlay | null>(null);
   const [part, setPart] = useState<Part | null>(null);
   const onPart = useCallback((next: Part) => setPart(next), []);
   const [note, setNote] = useState(row.note);
-  const frame = useRef<HTMLElement>(null);
+  const place = useRef<HTMLElement>(null);
   const noteField = useRef<HTMLInputElement>(null);
   const { judge, undo } = useVerdict(run);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: only with the next image
   useEffect(() => {
     setChosen(null);
+    setFrame(null);
     setNote(row.note);
     setHolding(false);
-    frame.current?.focus({ preventScroll: true });
+    place.current?.focus({ preventScroll: true });
   }, [row.image_id]);
   useEffect(() => {
     if (!following) return;
@@ -74,14 +84,24 @@ export function Judging({ run, row, at, total, following, go, goOpen }: Props) {
   const files = detail.data?.files ?? [row.chosen];
   const file = files.find((f) => f.id === chosen) ?? row.chosen;
   const boxes = detail.data?.boxes ?? [];
-  const spots = file.id === row.chosen.id ? (detail.data?.spots ?? []) : [];
-  const original = originalAddress(site.capture.id, run, row, file.id);
-  const rendition = renditionAddress(site.capture.id, row.image_id, file.id);
+  const frames = detail.data?.frames ?? 1;
+  const still = frames > 1 && !playing;
+  const frame = chosenFrame ?? detail.data?.worst_frame ?? 0;
+  const stepFrame = (step: number) => setFrame((frame + step + frames) % frames);
+  const original = still
+    ? frameAddress(run, row.image_id, file.id, "original", frame)
+    : originalAddress(site.capture.id, run, row, file.id);
+  const rendition = still
+    ? frameAddress(run, row.image_id, file.id, "rendition", frame)
+    : renditionAddress(site.capture.id, row.image_id, file.id);
+  const isJudged =
+    file.id === row.chosen.id && (frames === 1 || (still && frame === detail.data?.worst_frame));
+  const spots = isJudged ? (detail.data?.spots ?? []) : [];
   const scale = scaleOf(look.zoom, boxes, file);
   const say = (said: Said | null) => {
     judge({ row, said, note });
     if (said) goOpen();
-    frame.current?.focus({ preventScroll: true });
+    place.current?.focus({ preventScroll: true });
   };
   const goToSpot = (n: number) => {
     const spot = spots[n];
@@ -112,6 +132,9 @@ export function Judging({ run, row, at, total, following, go, goOpen }: Props) {
     [".", () => go(1)],
     [",", () => go(-1)],
     ["f", switchFile],
+    ["]", () => stepFrame(1)],
+    ["[", () => stepFrame(-1)],
+    ["p", () => setPlaying(!playing)],
     ["o", () => setOutlined(!outlined)],
     [
       "g",
@@ -150,7 +173,7 @@ export function Judging({ run, row, at, total, following, go, goOpen }: Props) {
 
   return (
     <section
-      ref={frame}
+      ref={place}
       tabIndex={0}
       aria-label={`Judge ${fileName(row.path)}; keys: a accept, h hold, t tighter, l lighter, space shows the original`}
       onKeyDown={onKeyDown}
@@ -202,6 +225,24 @@ export function Judging({ run, row, at, total, following, go, goOpen }: Props) {
           overlay={overlay}
           onPart={onPart}
         />
+        {frames > 1 && (
+          <p className="mt-1.5 flex flex-wrap items-center gap-2">
+            <Button onClick={() => stepFrame(-1)} disabled={playing} aria-label="Frame before">
+              ← <Key>[</Key>
+            </Button>
+            <span aria-live="polite">
+              {playing
+                ? `${frames} frames, playing`
+                : `frame ${frame + 1} of ${frames}${frame === detail.data?.worst_frame ? ", the worst" : ""}`}
+            </span>
+            <Button onClick={() => stepFrame(1)} disabled={playing} aria-label="Frame after">
+              → <Key>]</Key>
+            </Button>
+            <Button onClick={() => setPlaying(!playing)}>
+              {playing ? "Stand still" : "Play both"} <Key>p</Key>
+            </Button>
+          </p>
+        )}
         <Truth row={row} file={file} zoom={look.zoom} boxes={boxes} words={detail.data?.words ?? []} />
         <Acts
           say={say}

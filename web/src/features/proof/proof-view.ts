@@ -42,5 +42,13 @@ export const originalAddress = (capture: number, run: number, row: Schemas["Proo
   row.kind === "animation" || row.kind === "vector"
     ? `/api/v1/captures/${capture}/images/${row.image_id}/file`
     : `/api/v1/runs/${run}/proof/${row.image_id}/original/${file}`;
+/** One frame of an animation, of the original or of a file. */
+export const frameAddress = (
+  run: number,
+  image: number,
+  file: number,
+  side: "original" | "rendition",
+  frame: number,
+) => `/api/v1/runs/${run}/proof/${image}/frames/${file}/${side}/${frame}`;
 export const renditionAddress = (capture: number, image: number, file: number) =>
   `/api/v1/captures/${capture}/images/${image}/renditions/${file}`;

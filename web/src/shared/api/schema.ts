@@ -1607,6 +1607,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/proof/{image_id}/frames/{rendition_id}/{side}/{frame}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Frame
+         * @description One frame of an animation, of the original or of a rendition, at the rendition's width.
+         */
+        get: operations["get_frame"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/proof/{image_id}/trial": {
         parameters: {
             query?: never;
@@ -3445,6 +3465,8 @@ export interface components {
         /**
          * ProofDetail
          * @description One image: its files, the worst spots of the one that is judged, its boxes, and its decisions in words.
+         *
+         *     The spots of an animation are those of its worst frame, which is told by its number from 0.
          */
         ProofDetail: {
             row: components["schemas"]["ProofRow"];
@@ -3456,6 +3478,10 @@ export interface components {
             boxes: components["schemas"]["ProofBox"][];
             /** Words */
             words: string[];
+            /** Frames */
+            frames: number;
+            /** Worst Frame */
+            worst_frame: number;
         };
         /**
          * ProofFile
@@ -7406,6 +7432,38 @@ export interface operations {
                 run_id: number;
                 image_id: number;
                 rendition_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    get_frame: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+                image_id: number;
+                rendition_id: number;
+                side: "original" | "rendition";
+                frame: number;
             };
             cookie?: never;
         };

@@ -2,10 +2,13 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { type KeyboardEvent, useCallback, useEffect, useRef, useState } from "react";
 import { api, type Schemas, told } from "@/shared/api/client";
-import { bytes, duration, fileName, less } from "@/shared/format/figures";
-import { Button, Failed, Loading } from "@/shared/ui/basics";
+import { fileName } from "@/shared/format/figures";
+import { Failed, Loading } from "@/shared/ui/basics";
 import { useSite } from "@/shared/ui/site-context";
-import { lineIndex, Pick } from "@/shared/ui/view";
+import { Pick } from "@/shared/ui/view";
+import { Acts } from "./acts";
+import { Files } from "./files";
+import { Frames } from "./frames";
 import {
   frameAddress,
   originalAddress,
@@ -16,8 +19,9 @@ import {
 } from "./proof-view";
 import { Spots } from "./spots";
 import { GROUNDS, type Ground, type Look, type Overlay, type Part, Stage, share } from "./stage";
+import { Truth } from "./truth";
 import { Trying } from "./trying";
-import { looks, useVerdict } from "./use-verdict";
+import { useVerdict } from "./use-verdict";
 
 const ZOOMS: readonly [string, string][] = [
   ["fit", "as large as fits"],
@@ -226,22 +230,14 @@ export function Judging({ run, row, at, total, following, go, goOpen }: Props) {
           onPart={onPart}
         />
         {frames > 1 && (
-          <p className="mt-1.5 flex flex-wrap items-center gap-2">
-            <Button onClick={() => stepFrame(-1)} disabled={playing} aria-label="Frame before">
-              ← <Key>[</Key>
-            </Button>
-            <span aria-live="polite">
-              {playing
-                ? `${frames} frames, playing`
-                : `frame ${frame + 1} of ${frames}${frame === detail.data?.worst_frame ? ", the worst" : ""}`}
-            </span>
-            <Button onClick={() => stepFrame(1)} disabled={playing} aria-label="Frame after">
-              → <Key>]</Key>
-            </Button>
-            <Button onClick={() => setPlaying(!playing)}>
-              {playing ? "Stand still" : "Play both"} <Key>p</Key>
-            </Button>
-          </p>
+          <Frames
+            frame={frame}
+            frames={frames}
+            worst={detail.data?.worst_frame ?? 0}
+            playing={playing}
+            step={stepFrame}
+            play={setPlaying}
+          />
         )}
         <Truth row={row} file={file} zoom={look.zoom} boxes={boxes} words={detail.data?.words ?? []} />
         <Acts
@@ -310,143 +306,4 @@ function scaleOf(zoom: Zoom, boxes: Schemas["ProofBox"][], file: Schemas["ProofF
   if (typeof zoom === "number") return zoom / devicePixelRatio;
   const box = boxes.find((b) => b.screen === zoom);
   return box ? (box.width * box.density) / devicePixelRatio / file.width : null;
-}
-
-type TruthProps = {
-  row: Schemas["ProofRow"];
-  file: Schemas["ProofFile"];
-  zoom: Zoom;
-  boxes: Schemas["ProofBox"][];
-  words: string[];
-};
-
-/** One line of what is true of the file that is looked at. */
-function Truth({ row, file, zoom, boxes, words }: TruthProps) {
-  const site = useSite();
-  const line = site.connections[lineIndex(site.connections, "")];
-  const box = boxes.find((b) => b.screen === zoom) ?? boxes[0];
-  const score = file.id === row.chosen.id ? row.score : file.score;
-  const seconds = line ? line.wait_ms / 1000 + (file.bytes * 8) / line.bits : 0;
-  return (
-    <p className="mt-1.5 text-[13px]" title={words.join(" ")}>
-      {score !== null && (
-        <>
-          score <span className="figure font-semibold">{score.toFixed(1)}</span>
-          {row.goal > 0 && ` of ${row.goal} to keep`} ·{" "}
-        </>
-      )}
-      <span className="figure">{bytes(row.bytes_before)}</span> →{" "}
-      <span className="figure text-thistle">{bytes(file.bytes)}</span> ({less(row.bytes_before, file.bytes)})
-      · {file.format} {file.settings} · <span className="figure">{`${file.width} × ${file.height}`}</span>
-      {box && ` in ${Math.round(box.width)} × ${Math.round(box.height)} CSS px on the ${box.screen}`}
-      {line && ` · ${seconds < 1 ? `${seconds.toFixed(1)} seconds` : duration(seconds)} on ${line.name}`}
-    </p>
-  );
-}
-
-type ActsProps = {
-  say: (said: Said | null) => void;
-  go: (step: number) => void;
-  undo: () => void;
-  row: Schemas["ProofRow"];
-  note: string;
-  setNote: (note: string) => void;
-  field: React.RefObject<HTMLInputElement | null>;
-  hold: (on: boolean) => void;
-};
-
-function Acts({ say, go, undo, row, note, setNote, field, hold }: ActsProps) {
-  return (
-    <div className="mt-2 flex flex-wrap items-center gap-2">
-      <Button tone="main" onClick={() => say("accept")}>
-        Accept <Key>a</Key>
-      </Button>
-      <Button onClick={() => say("hold")}>
-        Hold: the original stays <Key>h</Key>
-      </Button>
-      <Button onClick={() => say("tighter")}>
-        Anew, tighter ({looks(row, "tighter")}) <Key>t</Key>
-      </Button>
-      <Button onClick={() => say("lighter")}>
-        Anew, lighter ({looks(row, "lighter")}) <Key>l</Key>
-      </Button>
-      <Button
-        onPointerDown={() => hold(true)}
-        onPointerUp={() => hold(false)}
-        onPointerLeave={() => hold(false)}
-      >
-        Press for the original <Key>space</Key>
-      </Button>
-      <form
-        className="flex min-w-[160px] flex-1 items-center gap-2"
-        onSubmit={(event) => {
-          event.preventDefault();
-          say(row.said);
-        }}
-      >
-        <input
-          ref={field}
-          value={note}
-          onChange={(event) => setNote(event.target.value)}
-          maxLength={2000}
-          aria-label="Note"
-          placeholder="note (n), Enter keeps it"
-          className="field min-w-0 flex-1"
-        />
-      </form>
-      <span className="flex gap-2">
-        <Button aria-label="Previous image" onClick={() => go(-1)}>
-          ← <Key>,</Key>
-        </Button>
-        <Button aria-label="Next image" onClick={() => go(1)}>
-          → <Key>.</Key>
-        </Button>
-        <Button onClick={undo}>
-          Undo <Key>u</Key>
-        </Button>
-      </span>
-    </div>
-  );
-}
-
-function Key({ children }: { children: string }) {
-  return (
-    <span aria-hidden="true" className="rounded border border-current px-1 text-[11px] opacity-80">
-      {children}
-    </span>
-  );
-}
-
-type FilesProps = {
-  files: Schemas["ProofFile"][];
-  file: Schemas["ProofFile"];
-  choose: (id: number) => void;
-};
-
-/** Every file of the image: formats at the same look, and the widths of each. */
-function Files({ files, file, choose }: FilesProps) {
-  const formats = [...new Set(files.map((f) => f.format))];
-  return (
-    <div>
-      <h2 className="mb-0.5 text-[16px]">Files</h2>
-      {formats.map((format) => (
-        <p key={format} className="mb-1 flex flex-wrap items-baseline gap-1">
-          <span className="w-10 text-ink-soft">{format}</span>
-          {files
-            .filter((f) => f.format === format)
-            .map((f) => (
-              <button
-                key={f.id}
-                type="button"
-                aria-pressed={f.id === file.id}
-                onClick={() => choose(f.id)}
-                className="rounded border border-rule bg-card px-1.5 py-0.5 text-[12px] aria-pressed:border-thistle aria-pressed:text-thistle"
-              >
-                <span className="figure">{f.width}</span> px, <span className="figure">{bytes(f.bytes)}</span>
-              </button>
-            ))}
-        </p>
-      ))}
-    </div>
-  );
 }

@@ -19,6 +19,8 @@ from ivory_thistle.core.rewriting.offers import Form
 from ivory_thistle.core.rewriting.site import Limits, SiteRewriter
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.core.treatment.roles import Slot
+from ivory_thistle.intake.differences import Difference
+from ivory_thistle.workflows import settling
 from ivory_thistle.workflows.reporting import report
 from ivory_thistle.workflows.settling import Settled, Settler
 
@@ -131,3 +133,26 @@ def test_a_page_that_can_not_be_followed_stays_as_it_is(monkeypatch: pytest.Monk
     nested = "a{" * 200 + "background:url(b.jpg)"
     done, _, _ = settled({**pages, "bad.html": f"<style>{nested}</style><img src=a.jpg>"})
     assert "bad.html" not in done.rewrite.texts and b"<picture" in done.rewrite.texts["good.html"]
+
+
+@pytest.mark.parametrize("always", [False, True])
+def test_a_page_is_looked_at_alone_before_anything_is_taken_back(always: bool, monkeypatch: pytest.MonkeyPatch) -> None:
+    """What differs only while the machine is busy costs nothing; what differs always stays as it was, with the words."""
+    site, texts = site_of({"one.html": "<img src=a.jpg>", "two.html": "<img src=b.jpg>"})
+    settler = Settler(site, deliveries_of(site), texts.__getitem__, DEFAULT_SCREENS[:1], lambda new: b"")
+    looked: list[list[str]] = []
+
+    def compared(rewrite: object, pages: list[str], *others: object) -> list[Difference]:
+        looked.append(list(pages))
+        differs = "one.html" in pages and (always or len(pages) > 1)
+        return [Difference("one.html", "phone", "3 boxes changed.")] if differs else []
+
+    monkeypatch.setattr(settling, "browser_binary", lambda: "a browser")
+    monkeypatch.setattr(settler, "_measure_boxes", lambda limits, on_page: on_page)
+    monkeypatch.setattr(settler, "_compared", compared)
+    done = settler.settle()
+    assert looked[:2] == [["one.html", "two.html"], ["one.html"]]
+    assert b"<picture" in done.rewrite.texts["two.html"]
+    assert (b"<picture" in done.rewrite.texts.get("one.html", b"")) is not always
+    told = "it looked different in every form. 3 boxes changed."
+    assert done.unknown == ({"one.html": told} if always else {})

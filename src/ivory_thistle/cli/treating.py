@@ -120,7 +120,7 @@ def tell(done: FolderTreated) -> None:
     if compared:
         typer.echo(f"{compared.pages} pages compared in Chromium on {compared.screens} screens: {_verdict(compared)}.")
     for page, why in done.report.unknown.items():
-        typer.echo(f"{page} stays as it was: what it loads can't be told ({why}).")
+        typer.echo(f"{page} stays as it was: {why}")
     for failure in done.failed:
         typer.echo(f"Not treated: {failure.path}. {failure.reason}")
     for still in done.report.still_loaded[:_MOST_TOLD]:

@@ -83,8 +83,7 @@ def measured_json(site: SiteReading, measured: Iterable[tuple[PageMeasurement, W
 class LoadReport:
     """What the settled site loads: sums by screen and tier, originals still loaded, files made for nothing.
 
-    `forms` counts the rewritten `img`s by what was done to them. `unknown` are pages that stay as they were since
-    nobody can say what they load, and why that is.
+    `forms` counts the rewritten `img`s by what was done to them. `unknown` are pages that stay as they were, and why.
     """
 
     totals: tuple[LoadTotal, ...]

@@ -50,7 +50,8 @@ class Comparison:
 class Settled:
     """A rewritten site that got worse nowhere. `loads` are predicted; `comparison` is None where no browser was.
 
-    `unknown` are pages that stay as they were since nobody can say what they load, and why that is.
+    `unknown` are pages that stay as they were, since nobody can say what they load or no form of theirs looked the
+    same, and why that is.
     """
 
     limits: Limits
@@ -86,6 +87,7 @@ class Settler:
         self._pages = {p.path: p for p in site.pages if p.path in self._families}
         self._new = {f.path: f for d in deliveries.values() for f in d.files}
         self._loads: dict[str, list[PageLoads]] = {}
+        self._why: dict[str, str] = {}
 
     def settle(self, on_page: Progress = nothing) -> Settled:
         """Rewrites until no page loads more than before and, where a browser is, every box is as it was."""
@@ -98,7 +100,9 @@ class Settler:
         if compares:
             rewrite, comparison = self._by_looks(limits, rewrite, on_page)
         loads = [one for path in self._pages for one in self._loads.get(path, ())]
-        return Settled(limits, rewrite, loads, comparison, self._predictor.failed)
+        failed = {page: f"what it loads can't be told ({why})." for page, why in self._predictor.failed.items()}
+        unknown = {**self._left_whole(rewrite), **failed}
+        return Settled(limits, rewrite, loads, comparison, unknown)
 
     def keep_light(self, limits: Limits, pages: Collection[str]) -> Settled:
         """Rewrites under given limits, and narrows them until none of the pages is predicted to load more.
@@ -219,16 +223,32 @@ class Settler:
             for d in different:
                 by_page[d.page].append(d)
             waiting = []
-            for path, found in by_page.items():
+            for path in by_page:
+                found = self._again_alone(rewrite, path, known)
+                if not found:
+                    continue
                 if path in unsure and not all(d.comparable for d in found):
                     continue
                 waiting.append(path)
                 if not all(d.comparable for d in found):
                     unsure.add(path)
                 safer |= {(path, at) for at in self._take_back(path, found, limits, rewrite)}
+                self._why[path] = str(found[0].words)
             rewrite = self._by_loads(limits)
         left = tuple(d for d in different if d.comparable)
         return rewrite, Comparison(len(changed), len(self._screens), len(safer), left, tuple(sorted(unsure)))
+
+    def _again_alone(self, rewrite: SiteRewrite, path: str, known: dict[tuple[str, str], Seen]) -> list[Difference]:
+        """What of a page differs once more, seen afresh with no page beside it: a busy machine takes nothing back."""
+        for screen in self._screens:
+            known.pop((path, screen.name), None)
+        return self._compared(rewrite, [path], known, lambda pair: None)
+
+    def _left_whole(self, rewrite: SiteRewrite) -> dict[str, str]:
+        """The pages of which every picture stays as it was by what a browser saw, and what that was."""
+        forms = {path: rewrite.forms.get(path, {}).values() for path in self._why}
+        whole = (path for path, found in forms.items() if all(form == Form.LEFT for form in found))
+        return {path: f"it looked different in every form. {self._why[path]}" for path in whole}
 
     def _is_touched(self, path: str, rewrite: SiteRewrite) -> bool:
         return path in rewrite.texts or any(s in rewrite.texts for s in self._pages[path].stylesheets)

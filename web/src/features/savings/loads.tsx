@@ -37,13 +37,13 @@ export function Loads({ report, view }: Props) {
   );
 }
 
-/** Pages of which nobody can say what they load: they stay as they were. */
+/** Pages that stay as they were, and why. */
 function Unknown({ pages }: { pages: Record<string, string> }) {
   return (
     <ul className="mt-2 text-ochre">
       {Object.entries(pages).map(([page, why]) => (
         <li key={page}>
-          {page} stays as it was: what it loads can't be told ({why}).
+          {page} stays as it was: {why}
         </li>
       ))}
     </ul>

@@ -233,7 +233,7 @@ export function Judging({ run, row, at, total, following, go, goOpen }: Props) {
           <Frames
             frame={frame}
             frames={frames}
-            worst={detail.data?.worst_frame ?? 0}
+            worst={detail.data?.spots.length ? detail.data.worst_frame : -1}
             playing={playing}
             step={stepFrame}
             play={setPlaying}

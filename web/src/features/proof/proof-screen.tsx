@@ -160,8 +160,13 @@ function Says({ progress: p }: { progress: Schemas["ProofProgress"] }) {
 
 /** Takes the page that is sent to whoever has to agree. */
 function Send({ run }: { run: number }) {
+  const say = useNotice();
   return (
-    <a href={`/api/v1/runs/${run}/proof/page`} download>
+    <a
+      href={`/api/v1/runs/${run}/proof/page`}
+      download
+      onClick={() => say("The page is being written; that takes up to half a minute.")}
+    >
       Page to send
     </a>
   );

@@ -78,7 +78,7 @@ def test_a_check_of_a_run(made: sessionmaker[Session], blobs: Blobs, running: Ru
         first = handover_of(session, run, blobs)
         verdict = checks.verdict_on(session, run, first.content)
         assert verdict and verdict.passed and verdict.loads == 6
-        told = json.loads(first.noting(verdict).handover.texts["manifest.json"])
+        told = json.loads(first.noting(verdict, {}).handover.texts["manifest.json"])
         assert told["check"]["passed"] is True and told["check"]["screens"] == ["phone"]
         at = min(n for n, form in first.rewrite.forms["index.html"].items() if form > Form.LEFT)
         left = checks.take_back(session, run, "index.html", at, True, blobs)

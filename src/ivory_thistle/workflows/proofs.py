@@ -59,13 +59,16 @@ def verdicts_of(session: Session, site_id: int) -> dict[str, t.Verdict]:
     return {v.original: v for v in session.scalars(select(t.Verdict).where(t.Verdict.site_id == site_id))}
 
 
-def queue_of(session: Session, run: t.Run) -> list[InQueue]:
-    """What a run made, image by image: those that ask for eyes first, then the others by their savings."""
+def queue_of(session: Session, run: t.Run, image_id: int | None = None) -> list[InQueue]:
+    """What a run made, image by image: those that ask for eyes first, then the others by their savings.
+
+    With `image_id`, of that image alone.
+    """
     site_id = session.get_one(t.Capture, run.capture_id).site_id
     said, rules = verdicts_of(session, site_id), Rules.from_dict(run.rules)
     found: dict[str, InQueue] = {}
     candidates: list[Candidate] = []
-    for task, image, renditions in _made(session, run.id):
+    for task, image, renditions in _made(session, run.id, image_id):
         chosen = file_to_judge(renditions, lambda r: (r.tier, r.width))
         proof = task.proof if task.proof and task.proof.get("rendition") == chosen.sha256 else None
         judged = Judged.from_dict(proof["judged"]) if proof and proof["judged"] else None
@@ -92,15 +95,20 @@ def _with_reasons(one: InQueue, reasons: tuple[str, ...]) -> InQueue:
     )  # fmt: skip
 
 
-def _made(session: Session, run_id: int) -> list[tuple[t.Task, t.Image, tuple[t.Rendition, ...]]]:
+def _made(
+    session: Session, run_id: int, image_id: int | None = None
+) -> list[tuple[t.Task, t.Image, tuple[t.Rendition, ...]]]:
+    mine = [t.Task.run_id == run_id, t.Task.state == "done"]
+    if image_id is not None:
+        mine.append(t.Task.image_id == image_id)
     rows = session.execute(
         select(t.Task, t.Image)
         .join(t.Image, t.Image.id == t.Task.image_id)
-        .where(t.Task.run_id == run_id, t.Task.state == "done")
+        .where(*mine)
         .order_by(t.Task.bytes_before.desc(), t.Task.id)
     ).all()
     files: dict[int, list[t.Rendition]] = defaultdict(list)
-    wanted = select(t.Rendition).join(t.Task, t.Task.id == t.Rendition.task_id).where(t.Task.run_id == run_id)
+    wanted = select(t.Rendition).join(t.Task, t.Task.id == t.Rendition.task_id).where(*mine)
     for rendition in session.scalars(wanted.order_by(t.Rendition.id)):
         files[rendition.task_id].append(rendition)
     return [(task, image, tuple(files[task.id])) for task, image in rows if files[task.id]]
@@ -179,7 +187,7 @@ def held(session: Session, run: t.Run) -> frozenset[str]:
 def say(session: Session, run: t.Run, image: t.Image, said: Said | None, note: str) -> Before:
     """Keeps a verdict on what a run made of an image (None: none any more); gives what was said before."""
     site_id = session.get_one(t.Capture, run.capture_id).site_id
-    files = [renditions for _, one, renditions in _made(session, run.id) if one.id == image.id]
+    files = [renditions for _, _, renditions in _made(session, run.id, image.id)]
     row = session.scalar(
         select(t.Verdict).where(t.Verdict.site_id == site_id, t.Verdict.original == image.sha256).with_for_update()
     )

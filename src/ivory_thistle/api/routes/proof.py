@@ -217,10 +217,10 @@ def _sought(
 
 
 def _one(session: Session, run: t.Run, image_id: int) -> InQueue:
-    found = next((one for one in queue_of(session, run) if one.image.id == image_id), None)
-    if found is None:
+    found = queue_of(session, run, image_id)
+    if not found:
         raise not_found("treated image")
-    return found
+    return found[0]
 
 
 def _progress(queue: Sequence[InQueue]) -> schemas.ProofProgress:

@@ -97,6 +97,19 @@ def test_verdicts_outlive_a_run_that_makes_the_same(
     assert left["progress"]["said"] == left["progress"]["total"] - 1
 
 
+def test_verdicts_outlive_a_new_capture(run: tuple[httpx.Client, int, int], application: Application) -> None:
+    """The same contents, read and treated anew, are judged already."""
+    client, capture, key = run
+    accepted = client.post(f"/api/v1/runs/{key}/proof/accepted").json()["images"]
+    site = client.get(f"/api/v1/captures/{capture}").json()["site_id"]
+    again = client.post(f"/api/v1/sites/{site}/captures").json()["id"]
+    application.wait(f"/api/v1/captures/{again}", ("done",))
+    new = client.post(f"/api/v1/captures/{again}/runs?fidelity=fixed").json()["id"]
+    application.wait(f"/api/v1/runs/{new}", ("done",))
+    found = client.get(f"/api/v1/runs/{new}/proof/progress").json()
+    assert new != key and found["said"] == found["total"] == len(accepted)
+
+
 def test_settings_are_tried_and_nothing_is_kept(run: tuple[httpx.Client, int, int]) -> None:
     """Of a part at once, of the whole with the bytes that a file of it would have; a curve that rises."""
     client, _, key = run

@@ -56,6 +56,7 @@ export function Judging({ run, row, at, total, following, go, goOpen }: Props) {
     placeholderData: (old) => (old?.row.image_id === row.image_id ? old : undefined),
   });
   const [look, setLook] = useState<Look>({ zoom: "fit", x: 0.5, y: 0.5 });
+  const [line, setLine] = useState("");
   const [ground, setGround] = useState<Ground>("light");
   const [outlined, setOutlined] = useState(true);
   const [holding, setHolding] = useState(false);
@@ -239,7 +240,15 @@ export function Judging({ run, row, at, total, following, go, goOpen }: Props) {
             play={setPlaying}
           />
         )}
-        <Truth row={row} file={file} zoom={look.zoom} boxes={boxes} words={detail.data?.words ?? []} />
+        <Truth
+          row={row}
+          file={file}
+          zoom={look.zoom}
+          boxes={boxes}
+          words={detail.data?.words ?? []}
+          line={line}
+          setLine={setLine}
+        />
         <Acts
           say={say}
           go={go}

@@ -1,7 +1,7 @@
 import type { Schemas } from "@/shared/api/client";
 import { bytes, duration, less } from "@/shared/format/figures";
 import { useSite } from "@/shared/ui/site-context";
-import { lineIndex } from "@/shared/ui/view";
+import { lineIndex, Pick } from "@/shared/ui/view";
 import type { Zoom } from "./proof-view";
 
 type TruthProps = {
@@ -10,12 +10,15 @@ type TruthProps = {
   zoom: Zoom;
   boxes: Schemas["ProofBox"][];
   words: string[];
+  /** The connection by its name; empty: the middle one of the site's. */
+  line: string;
+  setLine: (line: string) => void;
 };
 
 /** One line of what is true of the file that is looked at. */
-export function Truth({ row, file, zoom, boxes, words }: TruthProps) {
+export function Truth({ row, file, zoom, boxes, words, line: name, setLine }: TruthProps) {
   const site = useSite();
-  const line = site.connections[lineIndex(site.connections, "")];
+  const line = site.connections[lineIndex(site.connections, name)];
   const box = boxes.find((b) => b.screen === zoom) ?? boxes[0];
   const score = file.id === row.chosen.id ? row.score : file.score;
   const seconds = line ? line.wait_ms / 1000 + (file.bytes * 8) / line.bits : 0;
@@ -31,7 +34,18 @@ export function Truth({ row, file, zoom, boxes, words }: TruthProps) {
       <span className="figure text-thistle">{bytes(file.bytes)}</span> ({less(row.bytes_before, file.bytes)})
       · {file.format} {file.settings} · <span className="figure">{`${file.width} × ${file.height}`}</span>
       {box && ` in ${Math.round(box.width)} × ${Math.round(box.height)} CSS px on the ${box.screen}`}
-      {line && ` · ${seconds < 1 ? `${seconds.toFixed(1)} seconds` : duration(seconds)} on ${line.name}`}
+      {line && (
+        <>
+          {" "}
+          · {seconds < 1 ? `${seconds.toFixed(1)} seconds` : duration(seconds)} on{" "}
+          <Pick
+            label="Connection"
+            value={line.name}
+            choices={site.connections.map((c) => [c.name, c.name] as const)}
+            onChange={setLine}
+          />
+        </>
+      )}
     </p>
   );
 }

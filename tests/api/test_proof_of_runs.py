@@ -86,8 +86,14 @@ def test_verdicts_outlive_a_run_that_makes_the_same(
     """Files that are the same keep their verdict; what was made otherwise is asked for again."""
     client, capture, key = run
     row = photograph_in(client, key)
-    assert client.post(f"/api/v1/runs/{key}/proof/accepted").json()["images"]
+    note = {"said": None, "note": "look at the whiskers"}
+    assert client.put(f"/api/v1/runs/{key}/proof/{row['image_id']}", json=note).status_code == 200
+    accepted = client.post(f"/api/v1/runs/{key}/proof/accepted").json()
     assert queue(client, key, show="open")["matching"] == 0
+    back = client.post(f"/api/v1/runs/{key}/proof/accepted/taken-back", json=accepted).json()
+    assert back == accepted and queue(client, key, show="open")["matching"] == len(back["images"])
+    assert photograph_in(client, key)["note"] == "look at the whiskers"
+    assert client.post(f"/api/v1/runs/{key}/proof/accepted").json() == accepted
     settings = {"selection": {"ids": [row["image_id"]], "without": []}, "settings": {"fidelity": 50}}
     assert client.post(f"/api/v1/captures/{capture}/overrides", json=settings).status_code == 200
     again = client.post(f"/api/v1/captures/{capture}/runs", json={"ids": [row["image_id"]], "without": []}).json()["id"]

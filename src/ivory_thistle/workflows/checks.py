@@ -21,7 +21,7 @@ from ivory_thistle.workflows.checking import Checked, Checker, Side, checkable_t
 from ivory_thistle.workflows.delivering import by_reference
 from ivory_thistle.workflows.made import HandedOver, handover_of
 from ivory_thistle.workflows.manifest import Verdict
-from ivory_thistle.workflows.proofs import Before, Said, held, say
+from ivory_thistle.workflows.proofs import Before, Said, say
 from ivory_thistle.workflows.runs import keep_loads, keep_savings
 from ivory_thistle.workflows.settings import site_screens
 from ivory_thistle.workflows.settling import Settler
@@ -188,9 +188,8 @@ def _within(session: Session, run: t.Run, pages: set[str], before: HandedOver) -
 
 def say_of_image(session: Session, run: t.Run, image: t.Image, said: Said | None, note: str, blobs: Blobs) -> Before:
     """Keeps a verdict; where the original stays by it, or no longer does, handover and savings follow at once."""
-    staying = held(session, run)
     before = say(session, run, image, said, note)
-    if held(session, run) != staying and run.limits:
+    if said != before[0] and "hold" in (said, before[0]) and run.limits:
         pages = set(
             session.scalars(
                 select(t.Page.path).join(t.Placement, t.Placement.page_id == t.Page.id)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from hashlib import sha256
 from typing import Any, Literal
 
@@ -28,6 +28,7 @@ Said = Literal["accept", "hold", "tighter", "lighter"]
 Before = tuple[Said | None, str]
 """A verdict and its note."""
 _SECONDS = 120.0
+_NOT_YET = "It is not judged yet."
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,6 +48,11 @@ class InQueue:
     why_not: str
     reasons: tuple[str, ...]
     said: t.Verdict | None
+
+    @property
+    def is_looked_at(self) -> bool:
+        """Whether it has a score, or is known to have none."""
+        return self.why_not != _NOT_YET
 
 
 def made_digest(renditions: Iterable[Any]) -> str:
@@ -76,7 +82,7 @@ def queue_of(session: Session, run: t.Run, image_id: int | None = None) -> list[
         goal = 0 if own.fixed or own.cap else own.fidelity_for(role_of(task.role), image.kind, dense=True)
         verdict = said.get(image.sha256)
         current = verdict if verdict and verdict.made == made_digest(renditions) else None
-        why_not = "" if judged else (proof["why_not"] if proof else "It is not judged yet.")
+        why_not = "" if judged else (proof["why_not"] if proof else _NOT_YET)
         found[image.path] = InQueue(task, image, renditions, chosen, goal, judged, why_not, (), current)
         if judged:
             saved = image.bytes - chosen.bytes
@@ -88,11 +94,8 @@ def queue_of(session: Session, run: t.Run, image_id: int | None = None) -> list[
 
 
 def _with_reasons(one: InQueue, reasons: tuple[str, ...]) -> InQueue:
-    words = tuple(word for word in one.task.words if "can't keep this look" in word)
-    return InQueue(
-        task=one.task, image=one.image, renditions=one.renditions, chosen=one.chosen, goal=one.goal, judged=one.judged,
-        why_not=one.why_not, reasons=(*reasons, *words), said=one.said,
-    )  # fmt: skip
+    words = (word for word in one.task.words if "can't keep this look" in word)
+    return replace(one, reasons=(*reasons, *words))
 
 
 def _made(
@@ -127,7 +130,7 @@ def judge_run(run_id: int, sessions: sessionmaker[Session], blobs: Blobs, stop: 
     """Judges every image of a run that was not yet, and keeps what comes of it one by one."""
     with sessions() as session:
         run = session.get_one(t.Run, run_id)
-        waiting = [one for one in queue_of(session, run) if one.judged is None and not _is_told(one)]
+        waiting = [one for one in queue_of(session, run) if not one.is_looked_at]
         pixels = [one for one in waiting if not FORMATS[one.image.format].vector]
         chosen = {one.task.id: one.chosen.sha256 for one in waiting}
         facts = {one.task.id: ImageFacts(**one.image.facts) for one in pixels}
@@ -138,10 +141,6 @@ def judge_run(run_id: int, sessions: sessionmaker[Session], blobs: Blobs, stop: 
         for outcome in workers.run(calls, stop):
             key = int(str(outcome.key))
             _keep(sessions, key, chosen[key], outcome.value, str(outcome.error) if outcome.error else "")
-
-
-def _is_told(one: InQueue) -> bool:
-    return bool(one.task.proof) and one.task.proof.get("rendition") == one.chosen.sha256 if one.task.proof else False
 
 
 def _keep(sessions: sessionmaker[Session], task_id: int, rendition: str, judged: Judged | None, why_not: str) -> None:

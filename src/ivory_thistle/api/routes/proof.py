@@ -22,7 +22,7 @@ from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.checks import say_of_image
 from ivory_thistle.workflows.proof_page import MOST_SHOWN, proof_html
-from ivory_thistle.workflows.proofs import InQueue, queue_of, stored_proof
+from ivory_thistle.workflows.proofs import InQueue, queue_of, say, stored_proof
 from ivory_thistle.workflows.trying import Box, Sought, curve, is_fine, quality_in, reduced_original, still, try_setting
 from ivory_thistle.workflows.workers import CallFailedError
 
@@ -51,13 +51,12 @@ def list_proof(
     """What the run made, those that ask for eyes first. What is not judged yet is judged in the background."""
     run = finished_run(session, run_id)
     queue = queue_of(session, run)
-    looked = sum(one.task.proof is not None for one in queue)
-    if looked < len(queue):
+    progress = _progress(queue)
+    if progress.looked < progress.total:
         services.desk.judge(run_id, services.sessions, services.blobs)
-    wanted = search.lower()
-    matching = [one for one in queue if _SHOWS[show](one) and wanted in one.image.path.lower()]
+    matching = _shown(queue, show, search)
     items = [_row(one) for one in matching[start : start + limit]]
-    return schemas.ProofList(items=items, matching=len(matching), progress=_progress(queue))
+    return schemas.ProofList(items=items, matching=len(matching), progress=progress)
 
 
 @router.get("/progress")
@@ -79,21 +78,26 @@ def get_proof_page(run_id: int, session: SessionDep, services: ServicesDep) -> R
 def accept_rest(
     run_id: int,
     session: SessionDep,
-    services: ServicesDep,
     show: schemas.ProofShow = "open",
     search: Annotated[str, Query(max_length=200)] = "",
 ) -> schemas.Accepted:
-    """Accepts all that a filter leaves and nobody has judged."""
+    """Accepts all that a filter leaves and nobody has judged; notes stay."""
     run = finished_run(session, run_id, to_change=True)
-    wanted = search.lower()
-    chosen = [
-        one.image
-        for one in queue_of(session, run)
-        if not _said(one) and _SHOWS[show](one) and wanted in one.image.path.lower()
-    ]
-    for image in chosen:
-        say_of_image(session, run, image, "accept", "", services.blobs)
-    return schemas.Accepted(images=[image.id for image in chosen])
+    chosen = [one for one in _shown(queue_of(session, run), show, search) if not _said(one)]
+    for one in chosen:
+        say(session, run, one.image, "accept", _note(one))
+    return schemas.Accepted(images=[one.image.id for one in chosen])
+
+
+@router.post("/accepted/taken-back")
+def take_acceptance_back(run_id: int, accepted: schemas.Accepted, session: SessionDep) -> schemas.Accepted:
+    """Takes back what was accepted together, where that still holds; notes stay."""
+    run = finished_run(session, run_id, to_change=True)
+    wanted = set(accepted.images)
+    chosen = [one for one in queue_of(session, run) if one.image.id in wanted and _said(one) == "accept"]
+    for one in chosen:
+        say(session, run, one.image, None, _note(one))
+    return schemas.Accepted(images=[one.image.id for one in chosen])
 
 
 @router.get("/{image_id}")
@@ -190,6 +194,7 @@ def get_curve(
         points = _asked(services.desk.soon, curve, sought, rendition.tier, fine, _CURVE_SCORES)
         return [schemas.CurvePointOut.model_validate(point) for point in points]
 
+    # Kept like forecasts are: a verdict changes nothing of it.
     return services.forecasts.get(capture_id, what, ask)
 
 
@@ -223,9 +228,14 @@ def _one(session: Session, run: t.Run, image_id: int) -> InQueue:
     return found[0]
 
 
+def _shown(queue: Sequence[InQueue], show: schemas.ProofShow, search: str) -> list[InQueue]:
+    wanted = search.lower()
+    return [one for one in queue if _SHOWS[show](one) and wanted in one.image.path.lower()]
+
+
 def _progress(queue: Sequence[InQueue]) -> schemas.ProofProgress:
     return schemas.ProofProgress(
-        total=len(queue), looked=sum(one.task.proof is not None for one in queue),
+        total=len(queue), looked=sum(one.is_looked_at for one in queue),
         said=sum(bool(_said(one)) for one in queue), held=sum(_said(one) == "hold" for one in queue),
         redo=[one.image.id for one in queue if _said(one) in ("tighter", "lighter")],
     )  # fmt: skip
@@ -233,6 +243,10 @@ def _progress(queue: Sequence[InQueue]) -> schemas.ProofProgress:
 
 def _said(one: InQueue) -> str:
     return one.said.verdict if one.said else ""
+
+
+def _note(one: InQueue) -> str:
+    return one.said.note if one.said else ""
 
 
 def _row(one: InQueue) -> schemas.ProofRow:
@@ -243,7 +257,7 @@ def _row(one: InQueue) -> schemas.ProofRow:
         score=one.judged.score if one.judged else None,
         goal=one.goal, reasons=list(one.reasons), why_not=one.why_not,
         said=_said(one) or None,  # type: ignore[arg-type]
-        note=one.said.note if one.said else "", has_thumbnail=one.image.thumbnail is not None,
+        note=_note(one), has_thumbnail=one.image.thumbnail is not None,
     )  # fmt: skip
 
 

@@ -118,9 +118,9 @@ class VerdictOut(Out):
 
 
 class Accepted(Out):
-    """The images that were accepted together."""
+    """The images (ids) that were accepted together, or no longer are."""
 
-    images: list[int]
+    images: Annotated[list[int], Field(max_length=100_000)]
 
 
 class PartOf(BaseModel):

@@ -111,12 +111,8 @@ export function qualityFor(points: Point[], wanted: { score?: number; bytes?: nu
   const value = (p: Point) => (wanted.bytes === undefined ? p.score : Math.log(p.bytes));
   const aim = wanted.bytes === undefined ? (wanted.score ?? 0) : Math.log(wanted.bytes);
   if (points.length < 2) return null;
-  const after = Math.max(
-    1,
-    points.findIndex((p) => value(p) >= aim) === -1
-      ? points.length - 1
-      : points.findIndex((p) => value(p) >= aim),
-  );
+  const reached = points.findIndex((p) => value(p) >= aim);
+  const after = reached === -1 ? points.length - 1 : Math.max(1, reached);
   const [a, b] = [points[after - 1], points[after]];
   if (!a || !b) return null;
   const part = (aim - value(a)) / (value(b) - value(a) || 1);

@@ -2,7 +2,7 @@ import { useInfiniteQuery, useMutation, useQueryClient } from "@tanstack/react-q
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { useEffect } from "react";
 import { api, type Schemas, told } from "@/shared/api/client";
-import { proofQuery, siteQuery } from "@/shared/api/queries";
+import { siteQuery } from "@/shared/api/queries";
 import { count, counted } from "@/shared/format/figures";
 import { Button, Empty, Failed, Loading } from "@/shared/ui/basics";
 import { Choice } from "@/shared/ui/choice";
@@ -195,11 +195,11 @@ function Anew({ run, progress, view, matching }: AnewProps) {
     },
     onError: (error) => say(error.message),
   });
-  const take = (image: number) =>
+  const takeBack = (images: number[]) =>
     told(
-      api.PUT("/api/v1/runs/{run_id}/proof/{image_id}", {
-        params: { path: { run_id: run, image_id: image } },
-        body: { said: null, note: "" },
+      api.POST("/api/v1/runs/{run_id}/proof/accepted/taken-back", {
+        params: { path: { run_id: run } },
+        body: { images },
       }),
     );
   const accept = useMutation({
@@ -211,9 +211,8 @@ function Anew({ run, progress, view, matching }: AnewProps) {
       ),
     onSuccess: ({ images }) => {
       void refresh();
-      void queries.invalidateQueries({ queryKey: proofQuery(run).queryKey });
       say(`${counted(images.length, "image")} accepted.`, () => {
-        void Promise.all(images.map(take)).then(refresh);
+        void takeBack(images).then(refresh);
       });
     },
     onError: (error) => say(error.message),

@@ -35,16 +35,14 @@ export function Trying({ run, detail, file, part, setOverlay, keep }: Props) {
   const where = useRef(part);
   where.current = part;
 
-  // Another file, another start.
-  // biome-ignore lint/correctness/useExhaustiveDependencies: only what is in hand counts
-  useEffect(() => {
-    newest.current += 1;
-    setQuality(file.quality ?? 0);
-    setSeen(null);
-    setWhole(null);
-    setCap(null);
-    setOverlay(null);
-  }, [file.id, image]);
+  // What still comes after another file was taken up lies over none.
+  useEffect(
+    () => () => {
+      newest.current += 1;
+      setOverlay(null);
+    },
+    [setOverlay],
+  );
 
   const ask = (wanted: number, of: Part | null) =>
     told(

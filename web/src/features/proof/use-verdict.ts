@@ -59,6 +59,7 @@ export function useVerdict(run: number) {
     onSuccess: ({ verdict, rules }, { row, said }) => {
       refresh();
       const undo = async () => {
+        if (last.current === undo) last.current = null;
         if (rules) await restore(rules.toml);
         await put(row, verdict.before, verdict.note_before);
         refresh();
@@ -72,7 +73,6 @@ export function useVerdict(run: number) {
   const undo = () => {
     if (last.current) void last.current();
     else say("There is no verdict to take back.");
-    last.current = null;
   };
   return { judge: judge.mutate, undo };
 }

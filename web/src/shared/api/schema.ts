@@ -1554,9 +1554,29 @@ export interface paths {
         put?: never;
         /**
          * Accept Rest
-         * @description Accepts all that a filter leaves and nobody has judged.
+         * @description Accepts all that a filter leaves and nobody has judged; notes stay.
          */
         post: operations["accept_rest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/proof/accepted/taken-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Acceptance Back
+         * @description Takes back what was accepted together, where that still holds; notes stay.
+         */
+        post: operations["take_acceptance_back"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1933,7 +1953,7 @@ export interface components {
     schemas: {
         /**
          * Accepted
-         * @description The images that were accepted together.
+         * @description The images (ids) that were accepted together, or no longer are.
          */
         Accepted: {
             /** Images */
@@ -7338,6 +7358,40 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Accepted"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    take_acceptance_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Accepted"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {

@@ -157,6 +157,7 @@ def test_toml_goes_round() -> None:
         ),
         read_rules("[all]\npicture_widths = [300, 900]\ndensity = 1.5\ncolours = 16\nsize = {height = 400}"),
         read_rules('[all.fidelity]\nhero = "exacting"\nicon = 40'),
+        read_rules('[all]\nfallback_format = "png"\nreplacement_share = 0.3\nmost_widths = 2\ndense_less = 0'),
     ):
         again = read_rules(write_rules(rules))
         assert write_rules(again) == write_rules(rules)
@@ -175,6 +176,9 @@ SETTINGS = st.fixed_dictionaries(
         "size": st.sampled_from([{"longest": 9}, {"height": 7}, {"percent": 12.5}, {"fill": "800x600"}]),
         "effort": st.sampled_from(["thorough", "quick"]), "bits": st.sampled_from([0, 8, 10]),
         "colours": st.sampled_from([2, 4, 16, 256]), "fallback": st.booleans(),
+        "fallback_format": st.sampled_from(["suited", "original", "jpeg", "png"]), "dense_less": st.integers(0, 100),
+        "replacement_share": st.floats(0, 0.99), "replacement_bytes": st.integers(1, 10**9),
+        "most_widths": st.integers(1, 20),
     },
 ).filter(bool)  # fmt: skip
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import re
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
@@ -15,9 +16,10 @@ from ivory_thistle.core.errors import PictureError
 from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.pixels import decode
 from ivory_thistle.core.treatment.choice import Treated
+from ivory_thistle.core.treatment.form import HandoverForm
 from ivory_thistle.core.treatment.ladder import Step
 from ivory_thistle.core.treatment.narrowing import FIDELITIES, fields_of
-from ivory_thistle.core.treatment.rules import BY_ROLE, Rules
+from ivory_thistle.core.treatment.rules import BY_ROLE, FallbackFormat, Rules
 from ivory_thistle.core.treatment.treat import treat_image
 from ivory_thistle.core.words import kb
 from pictures import camera_picture, encoded, opened, photograph, translucent_graphic
@@ -185,6 +187,35 @@ def test_metadata_by_policy(policy: str) -> None:
         assert read[0x8298] == "Ida Falk"
         assert (read.get(0x010F) == "Lumen Works") is (policy == "keep")
         assert read.get(0x0112) in (None, 1) and opened(rendition.data).size == (300, 451)
+
+
+@pytest.mark.parametrize(
+    ("asked", "photo", "drawing", "translucent"),
+    [
+        ("suited", "jpeg", "png", "png"),
+        ("original", "png", "png", "png"),
+        ("jpeg", "jpeg", "jpeg", "png"),
+        ("png", "png", "png", "png"),
+    ],
+)
+def test_the_fallbacks_format_is_a_choice(asked: FallbackFormat, photo: str, drawing: str, translucent: str) -> None:
+    """All three are PNG files; what JPEG can't hold stays PNG."""
+    rules = replace(ANY_SAVING, fallback_format=asked)
+    sketch = Image.new("RGB", (400, 300), "#f4f1e8")
+    for n in range(8):
+        ImageDraw.Draw(sketch).ellipse((20 * n, 15 * n, 390 - 10 * n, 290 - 9 * n), outline="#b22", width=3)
+    pictures = (
+        (photograph("coffee").resize((400, 300)), "photograph", photo),
+        (sketch, "graphic", drawing),
+        (translucent_graphic(300), "graphic", translucent),
+    )
+    for picture, kind, expected in pictures:
+        data = encoded(picture, "PNG", compress_level=0)
+        made = treated(data, 200, rules=rules, kind=kind).renditions
+        assert [r.format for r in made if r.tier == "baseline"] == [expected], kind
+    in_place = replace(rules, form=HandoverForm.IN_PLACE)
+    kept = treated(encoded(pictures[0][0], "PNG", compress_level=0), 400, rules=in_place, kind="photograph").renditions
+    assert [r.format for r in kept] == ["png"]
 
 
 def test_the_kind_decides_what_stays_lossless() -> None:

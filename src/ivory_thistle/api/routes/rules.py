@@ -17,9 +17,9 @@ from ivory_thistle.api.selections import selected
 from ivory_thistle.api.services import SessionDep
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.treatment.narrowing import overruled
+from ivory_thistle.core.treatment.rule_values import CONDITIONS
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.treatment.rules_toml import (
-    CONDITIONS,
     MOST_RULES,
     read_rules,
     rules_of_tables,

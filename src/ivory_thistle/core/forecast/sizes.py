@@ -104,8 +104,10 @@ class _Model:
         if self._rules.form is HandoverForm.IN_PLACE:
             return self._planned.image.facts.format
         making = TIERS[tier].making
-        kept_whole = self._drawn or (self._alpha and not making.encoder.can.alpha)
-        return making.drawn[0][0] if kept_whole and making.drawn else TIERS[tier].format
+        asked = self._rules.fallback_for(self._planned.image.facts.format) if tier == BASELINE else None
+        kept_whole = self._drawn if asked is None or self._rules.lossless else asked != TIERS[tier].format
+        needs_alpha = self._alpha and not making.encoder.can.alpha
+        return making.drawn[0][0] if (kept_whole or needs_alpha) and making.drawn else TIERS[tier].format
 
     def _model(self, name: FormatName) -> Plain | Probed | Drawn:
         if name in DRAWN and (self._drawn or name not in PLAIN):

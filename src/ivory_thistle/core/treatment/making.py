@@ -9,7 +9,7 @@ import numpy as np
 
 from ivory_thistle.core.formats.encoder import MOST_COLOURS, Encoded, Encoder, Settings
 from ivory_thistle.core.formats.table import FORMATS, FormatName
-from ivory_thistle.core.formats.tiers import GAINS_AT, TIERS, Look, Tier
+from ivory_thistle.core.formats.tiers import BASELINE, GAINS_AT, TIERS, Look, Tier
 from ivory_thistle.core.images.chroma import ChromaLoss, chroma_loss
 from ivory_thistle.core.images.metadata import NO_METADATA, Metadata
 from ivory_thistle.core.images.pixels import Pixels, decode_plain
@@ -63,13 +63,15 @@ class Made:
 class Wish:
     """What is asked of the files of one image: `fidelity` of one rung, its cap in bytes (0: none), or fixed qualities.
 
-    `drawn`: graphics, lettering and line art that no lossy format has spoilt yet.
+    `drawn`: graphics, lettering and line art that no lossy format has spoilt yet. `fallback`: the format that is asked
+    for fallbacks (None: as suits the picture).
     """
 
     rules: Rules
     drawn: bool
     fidelity: Callable[[Rung], int]
     metadata: Metadata = NO_METADATA
+    fallback: FormatName | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -231,9 +233,12 @@ class _Maker:
 
     def _ways(self, tier: Tier) -> Sequence[tuple[FormatName, Settings]]:
         """The ways for a drawing, or for transparency that the tier's format can't keep; none: it is searched."""
-        making = TIERS[tier].making
-        kept_whole = self._wish.drawn or (self._pixels.has_alpha and not making.encoder.can.alpha)
-        return making.drawn if kept_whole else ()
+        making, wish = TIERS[tier].making, self._wish
+        kept_whole = wish.drawn
+        if tier == BASELINE and wish.fallback and not wish.rules.lossless:
+            kept_whole = wish.fallback != TIERS[tier].format
+        needs_alpha = self._pixels.has_alpha and not making.encoder.can.alpha
+        return making.drawn if kept_whole or needs_alpha else ()
 
     def _make(self, tier: Tier, hint: Hint) -> tuple[Made, Hint | None]:
         rules, making = self._wish.rules, TIERS[tier].making

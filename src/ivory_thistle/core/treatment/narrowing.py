@@ -26,10 +26,15 @@ PLAIN_SETTINGS = {
     "leave_below": "leave_below_bytes", "format_share": "tier_share", "format_bytes": "tier_bytes",
     "lossless": "lossless", "full_chroma": "full_chroma", "density": "density", "size": "size", "focus": "focus",
     "picture_widths": "picture_widths", "fallback": "fallback", "effort": "effort", "bits": "bits",
-    "colours": "colours",
+    "colours": "colours", "fallback_format": "fallback_format", "replacement_share": "worth_share",
+    "replacement_bytes": "worth_bytes", "most_widths": "most_rungs", "dense_less": "dense_less",
 }  # fmt: skip
 """Settings that are fields of `Rules` as they stand, by their names."""
 _METADATA_WORDS = {"none": "no metadata", "copyright": "copyright kept", "keep": "metadata kept"}
+_FALLBACK_WORDS = {
+    "suited": "fallbacks as suit the picture", "original": "fallbacks in the original's format",
+    "jpeg": "JPEG fallbacks", "png": "PNG fallbacks",
+}  # fmt: skip
 _KIND_WORDS = {
     "photograph": "photographs", "graphic": "graphics", "lettering": "lettering", "line art": "line art",
     "animation": "animations", "vector": "vector drawings",
@@ -171,6 +176,16 @@ def setting_words(name: str, value: Any) -> str:
         return f"{', '.join(f'{w:,}' for w in value)} px wide where nothing was measured"
     if name == "metadata":
         return _METADATA_WORDS[value]
+    if name == "fallback_format":
+        return _FALLBACK_WORDS[value]
+    if name == "most_widths":
+        return f"{value} widths at most"
+    if name == "dense_less":
+        return f"{value} points less where only dense screens load it"
+    if name == "replacement_share":
+        return f"replaced from {100 * value:.0f} % less on"
+    if name == "replacement_bytes":
+        return f"replaced from {kb(value)} less on"
     if name == "picture_widths":
         return f"{', '.join(f'{w:,}' for w in value)} px wide each, where no page shows them"
     if name == "effort":

@@ -7,6 +7,7 @@ from dataclasses import asdict, dataclass, field, replace
 from typing import Any, Literal
 
 from ivory_thistle.core.formats.encoder import MOST_COLOURS
+from ivory_thistle.core.formats.table import FormatName
 from ivory_thistle.core.formats.tiers import TIERS, Tier, modern_tiers
 from ivory_thistle.core.images.metadata import MetadataPolicy
 from ivory_thistle.core.images.resize import Resize, as_resize
@@ -18,11 +19,15 @@ from ivory_thistle.core.treatment.narrowing import FIDELITIES, Rule, RuleIndex, 
 from ivory_thistle.core.treatment.roles import ROLES, Role
 
 Effort = Literal["thorough", "quick"]
+FallbackFormat = Literal["suited", "original", "jpeg", "png"]
+"""`suited`: PNG for drawings and transparency, else JPEG; `original`: the original's own, where that is one of them."""
 BY_ROLE: Mapping[Role, int] = {
     "hero": 75, "background": 65, "content": 75, "thumbnail": 65, "logo": 85, "icon": 85, "decoration": 65,
     "social card": 75,
 }  # fmt: skip
 """What each role must keep, unless the rules say otherwise."""
+FALLBACKS: tuple[FormatName, ...] = ("jpeg", "png")
+"""Formats of still pictures that every browser shows and that are made here."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,15 +50,16 @@ class Rules:
     searches nothing. `formats` are the modern tiers that files are made for.
 
     A tier's files must on average save `tier_share` and `tier_bytes` over those of the next tier, a replacement
-    `worth_share` or `worth_bytes`. `metadata` is what is kept of EXIF and XMP; `keep_p3` leaves Display P3 pictures in
-    their wide gamut; `sharpen` tries a slight sharpening after strong reduction. `svg` makes vector drawings smaller,
-    `svg_scripts` also takes their scripts out; `animations` converts animations. `lossless` keeps every pixel of
-    fallbacks and of formats that have a way for drawings; `full_chroma` halves no file's colours. With the `effort`
-    "quick", encoders take a fraction of the time and more bytes; `bits` (8 or 10; 0: as the look asks) are AVIF's,
-    `colours` a palette's at most. `background_widths` gives CSS backgrounds a narrower file on narrow screens.
-    `density` is how many pixels a CSS pixel boxes get at most. `names` is how new files are called where pages name
-    them, `form` how what is made leaves; `demand_check`: nothing is handed over before a check in a browser has passed.
-    `narrower` ask for something else for some images (`for_image`).
+    `worth_share` or `worth_bytes`. `fallback_format` is that of fallbacks, where it can hold them. `metadata` is
+    what is kept of EXIF and XMP; `keep_p3` leaves Display P3 pictures in their wide gamut; `sharpen` tries a slight
+    sharpening after strong reduction. `svg` makes vector drawings smaller, `svg_scripts` also takes their scripts
+    out; `animations` converts animations. `lossless` keeps every pixel of fallbacks and of formats that have a way
+    for drawings; `full_chroma` halves no file's colours. With the `effort` "quick", encoders take a fraction of the
+    time and more bytes; `bits` (8 or 10; 0: as the look asks) are AVIF's, `colours` a palette's at most.
+    `background_widths` gives CSS backgrounds a narrower file on narrow screens. `density` is how many pixels a CSS
+    pixel boxes get at most. `names` is how new files are called where pages name them, `form` how what is made
+    leaves; `demand_check`: nothing is handed over before a check in a browser has passed. `narrower` ask for
+    something else for some images (`for_image`).
 
     For pictures that no page shows: `size` reshapes each, cut around `focus` (shares of width and height) where it is
     cut; `picture_widths` are made of each (none: one, as wide as it may be); without `fallback`, modern formats alone.
@@ -78,6 +84,7 @@ class Rules:
     tier_bytes: int = 2_000
     worth_share: float = 0.05
     worth_bytes: int = 1_000
+    fallback_format: FallbackFormat = "suited"
     metadata: MetadataPolicy = "none"
     keep_p3: bool = False
     sharpen: bool = False
@@ -110,6 +117,11 @@ class Rules:
         if kind == "lettering":
             wanted = max(wanted, self.lettering)
         return max(wanted - self.dense_less, min(wanted, FIDELITIES["lean"])) if dense else wanted
+
+    def fallback_for(self, original: FormatName) -> FormatName | None:
+        """The format that is asked for fallbacks of an original; None: as suits the picture."""
+        asked = original if self.fallback_format == "original" else self.fallback_format
+        return asked if asked in FALLBACKS else None
 
     def quality_for(self, tier: Tier) -> int:
         """The quality of a tier's files where qualities are fixed."""

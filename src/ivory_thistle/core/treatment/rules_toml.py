@@ -21,31 +21,21 @@ import re
 import tomllib
 from collections.abc import Callable, Mapping
 from dataclasses import replace
-from typing import Any, get_args
+from typing import Any
 
 import tomli_w
 
 from ivory_thistle.core.errors import UnusableInput
-from ivory_thistle.core.formats.table import FORMATS
-from ivory_thistle.core.formats.tiers import TIERS, modern_tiers
-from ivory_thistle.core.images.kind import Kind
-from ivory_thistle.core.images.metadata import MetadataPolicy
+from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.images.resize import Resize
-from ivory_thistle.core.treatment.form import HandoverForm
-from ivory_thistle.core.treatment.names import names_of
 from ivory_thistle.core.treatment.narrowing import FIDELITIES, PLAIN_SETTINGS, Rule, fields_of, size_written
-from ivory_thistle.core.treatment.roles import ROLES
+from ivory_thistle.core.treatment.rule_values import CONDITIONS, SETTINGS, SITE_ENTRIES, EntryError, switch
 from ivory_thistle.core.treatment.rules import BY_ROLE, Rules
-from ivory_thistle.core.words import bytes_of
 
 MOST_BYTES = 200_000
 MOST_RULES = 1_000
 """Rules of one site: each is held against every image."""
 _SITE = ("form", "names", "background_widths", "demand_check")
-
-
-class _WrongError(Exception):
-    """What is wrong with one entry."""
 
 
 def read_rules(text: str) -> Rules:
@@ -69,10 +59,8 @@ def rules_of_tables(values: Mapping[str, Any], lines: Lines | None = None) -> Ru
     for name in ("all", "site"):
         if not isinstance(values.get(name, {}), Mapping):
             raise UnusableInput(lines.says("", 0, name, "it must be a table"))
-    site = {
-        name: _taken(lines, "site", 0, name, value, _SITE_ENTRIES) for name, value in values.get("site", {}).items()
-    }
-    settings = _settings(lines, "all", 0, values.get("all", {}), _SETTINGS)
+    site = {name: _taken(lines, "site", 0, name, value, SITE_ENTRIES) for name, value in values.get("site", {}).items()}
+    settings = _settings(lines, "all", 0, values.get("all", {}), SETTINGS)
     tables = values.get("rule", [])
     if not isinstance(tables, list) or len(tables) > MOST_RULES or not all(isinstance(t, Mapping) for t in tables):
         raise UnusableInput(f"Rules are tables under [[rule]], {MOST_RULES:,} at most.")
@@ -155,7 +143,7 @@ def _rule(lines: Lines, number: int, table: Mapping[str, Any]) -> Rule:
     }
     if not conditions.keys() - {"content"}:
         raise UnusableInput(lines.says("rule", number, "", f"it needs one of {', '.join(CONDITIONS)} and folder"))
-    settings = _settings(lines, "rule", number, given, {**_SETTINGS, "leave": _switch})
+    settings = _settings(lines, "rule", number, given, {**SETTINGS, "leave": switch})
     if not settings:
         raise UnusableInput(lines.says("rule", number, "", "it asks for nothing"))
     if isinstance(settings.get("fidelity"), dict):
@@ -180,7 +168,7 @@ def _taken(
         raise UnusableInput(lines.says(table, number, name, f"there is no {name!r}; there are {', '.join(known)}"))
     try:
         return known[name](value)
-    except _WrongError as error:
+    except EntryError as error:
         raise UnusableInput(lines.says(table, number, name, str(error))) from error
 
 
@@ -208,161 +196,3 @@ class Lines:
         where = f"Line {line}, " if line else ""
         which = f"rule {number + 1}" if table == "rule" else table
         return f"{where}{'.'.join(part for part in (which, name) if part)}: {wrong}."
-
-
-def _one_of(*words: str) -> Callable[[Any], str]:
-    def take(value: Any) -> str:
-        if value not in words or not isinstance(value, str):
-            raise _WrongError(f"{value!r} is none of {', '.join(words)}")
-        return value
-
-    return take
-
-
-def _some_of(*numbers: int) -> Callable[[Any], int]:
-    def take(value: Any) -> int:
-        if value not in numbers or isinstance(value, bool):
-            raise _WrongError(f"{value!r} is none of {', '.join(map(str, numbers))}")
-        return int(value)
-
-    return take
-
-
-def _whole(least: int, most: int) -> Callable[[Any], int]:
-    def take(value: Any) -> int:
-        if not isinstance(value, int) or isinstance(value, bool) or not least <= value <= most:
-            raise _WrongError(f"{value!r} is no whole number from {least:,} to {most:,}")
-        return value
-
-    return take
-
-
-def _size(value: Any) -> int:
-    if isinstance(value, int) and not isinstance(value, bool) and 0 < value < 10**12:
-        return value
-    size = bytes_of(value) if isinstance(value, str) else None
-    if size is None:
-        raise _WrongError(f'{value!r} is no size; write 150_000, "150kB" or "1.5MB"')
-    return size
-
-
-def _share(value: Any) -> float:
-    if isinstance(value, bool) or not isinstance(value, (int, float)) or not 0 <= value < 1:
-        raise _WrongError(f"{value!r} is no share from 0 to 1")
-    return float(value)
-
-
-def _switch(value: Any) -> bool:
-    if not isinstance(value, bool):
-        raise _WrongError(f"{value!r} is neither true nor false")
-    return value
-
-
-def _fidelity(value: Any) -> Any:
-    if isinstance(value, Mapping):
-        unknown = next((role for role in value if role not in ROLES), None)
-        if unknown is not None:
-            raise _WrongError(f"there is no role {unknown!r}; there are {', '.join(ROLES)}")
-        one = {role: _fidelity(score) for role, score in value.items() if not isinstance(score, Mapping)}
-        return {role: FIDELITIES.get(score, score) for role, score in one.items()}
-    if isinstance(value, str) and value in FIDELITIES:
-        return value
-    if isinstance(value, int) and not isinstance(value, bool) and 1 <= value <= 100:
-        return value
-    raise _WrongError(f"{value!r} is no score from 1 to 100 and none of {', '.join(FIDELITIES)}")
-
-
-def _resized(value: Any) -> dict[str, Any]:
-    if not isinstance(value, Mapping) or len(value) != 1:
-        raise _WrongError(f'{value!r} is no table like {{longest = 2000}}, {{percent = 25}} or {{fill = "800x800"}}')
-    ((mode, size),) = value.items()
-    if mode in ("fit", "fill"):
-        if not isinstance(size, str) or not re.fullmatch(r"[1-9]\d{0,4}x[1-9]\d{0,4}", size):
-            raise _WrongError(f'{size!r} is no box in pixels; write "1200x800"')
-        return {mode: size}
-    if mode == "percent":
-        if isinstance(size, bool) or not isinstance(size, (int, float)) or not 0 < size <= 100:
-            raise _WrongError(f"{size!r} is no share from 0 to 100")
-        return {mode: size}
-    if mode not in ("longest", "width", "height"):
-        raise _WrongError(f"there is no size {mode!r}; there are longest, width, height, percent, fit, fill")
-    return {mode: _whole(1, 20_000)(size)}
-
-
-def _focus(value: Any) -> list[float]:
-    if not isinstance(value, list) or len(value) != 2:
-        raise _WrongError(f"{value!r} is no list of two shares like [0.5, 0.3]")
-    if any(isinstance(v, bool) or not isinstance(v, (int, float)) or not 0 <= v <= 1 for v in value):
-        raise _WrongError(f"{value!r} are no shares from 0 to 1")
-    return [float(v) for v in value]
-
-
-def _density(value: Any) -> float:
-    if isinstance(value, bool) or not isinstance(value, (int, float)) or not 1 <= value <= 4:
-        raise _WrongError(f"{value!r} is no number from 1 to 4")
-    return float(value)
-
-
-def _names(value: Any) -> str:
-    try:
-        return names_of(value if isinstance(value, str) else "")
-    except UnusableInput as error:
-        raise _WrongError(str(error).rstrip(".")) from error
-
-
-def _quality(value: Any) -> dict[str, int]:
-    if not isinstance(value, Mapping) or not value:
-        raise _WrongError(f"{value!r} is no table like {{webp = 80, avif = 56}}")
-    unknown = next((tier for tier in value if tier not in TIERS), None)
-    if unknown is not None:
-        raise _WrongError(f"there is no {unknown!r}; there are {', '.join(TIERS)}")
-    take = _whole(1, 100)
-    return {tier: take(quality) for tier, quality in value.items()}
-
-
-def _formats(value: Any) -> list[str]:
-    known = modern_tiers()
-    if not isinstance(value, list) or any(not isinstance(v, str) or v not in known for v in value):
-        raise _WrongError(f"{value!r} is no list of {', '.join(known)}; the fallback is always made")
-    return [tier for tier in known if tier in value]
-
-
-def _widths(value: Any) -> list[int]:
-    if not isinstance(value, list) or not 0 < len(value) <= 20:
-        raise _WrongError(f"{value!r} is no list of widths in pixels")
-    take = _whole(1, 20_000)
-    return sorted({take(width) for width in value})
-
-
-def _pattern(value: Any) -> str:
-    if not isinstance(value, str) or not value.strip() or len(value) > 2_000:
-        raise _WrongError(f"{value!r} is no path and no pattern of paths")
-    return value
-
-
-def _digest(value: Any) -> str:
-    if not isinstance(value, str) or not re.fullmatch(r"[0-9a-f]{64}", value):
-        raise _WrongError(f"{value!r} is no SHA-256 in hexadecimal digits")
-    return value
-
-
-def _form(value: Any) -> HandoverForm:
-    return HandoverForm(_one_of(*HandoverForm)(value))
-
-
-CONDITIONS: Mapping[str, Callable[[Any], Any]] = {
-    "role": _one_of(*ROLES), "kind": _one_of(*get_args(Kind)), "format": _one_of(*FORMATS), "path": _pattern,
-    "page": _pattern, "content": _digest,
-}  # fmt: skip
-"""What says which images a rule is for."""
-_SETTINGS: Mapping[str, Callable[[Any], Any]] = {
-    "fidelity": _fidelity, "cap": _size, "quality": _quality, "formats": _formats, "max_width": _whole(1, 20_000),
-    "widths": _widths, "metadata": _one_of(*get_args(MetadataPolicy)), "keep_p3": _switch, "sharpen": _switch,
-    "svg": _switch, "svg_scripts": _switch, "animations": _switch, "leave_below": _size, "format_share": _share,
-    "format_bytes": _size, "lossless": _switch, "full_chroma": _switch, "density": _density, "size": _resized,
-    "focus": _focus, "picture_widths": _widths, "fallback": _switch,
-    "effort": _one_of("thorough", "quick"), "bits": _some_of(0, 8, 10), "colours": _some_of(2, 4, 16, 256),
-}  # fmt: skip
-_SITE_ENTRIES: Mapping[str, Callable[[Any], Any]] = {
-    "form": _form, "names": _names, "background_widths": _switch, "demand_check": _switch,
-}  # fmt: skip

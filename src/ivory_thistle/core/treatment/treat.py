@@ -75,7 +75,8 @@ def treat_image(
     modern = (t for t in modern_tiers() if t in rules.formats and t not in left_out)
     # What only crawlers read has a format that all of them read.
     tiers: tuple[Tier, ...] = (BASELINE,) if role == "social card" else (*modern, BASELINE)
-    wish = Wish(rules, drawn, fidelity, kept_metadata(data, rules.metadata))
+    fallback = rules.fallback_for(facts.format)
+    wish = Wish(rules, drawn, fidelity, kept_metadata(data, rules.metadata), fallback)
     files = make_worthwhile_files(rungs, wish, tiers)
     said = [_opening(rules, role, kind, drawn, rungs), *(f"{w} It is left out." for w in left_out.values())]
     said += files.given_up.values()

@@ -25,6 +25,11 @@ const number = (text: string) => {
   const value = Number(text.replace(/[,\s]/g, "").replace(/%$/, ""));
   return text.trim() && Number.isFinite(value) ? value : null;
 };
+const share = (text: string) => {
+  const value = number(text);
+  return value === null ? null : value / 100;
+};
+const perCent = (value: unknown) => String(Number(value) * 100);
 const numbers = (text: string) => {
   const found = text
     .split(/[,;\s]+/)
@@ -57,15 +62,22 @@ export const TYPED: readonly Typed[] = [
   },
   { name: "leave_below", words: "Left alone under", hint: "6 kB", write: size, read: parseBytes },
   { name: "format_bytes", words: "A format must save a file", hint: "2 kB", write: size, read: parseBytes },
+  { name: "format_share", words: "A format must save, in per cent", hint: "10", write: perCent, read: share },
   {
-    name: "format_share",
-    words: "A format must save, in per cent",
+    name: "replacement_bytes",
+    words: "Replaced from so much less on",
+    hint: "1 kB",
+    write: size,
+    read: parseBytes,
+  },
+  { name: "replacement_share", words: "Or from per cent less on", hint: "5", write: perCent, read: share },
+  { name: "most_widths", words: "Widths of one image, at most", hint: "6", write: plain, read: number },
+  {
+    name: "dense_less",
+    words: "Points less for dense screens alone",
     hint: "10",
-    write: (value) => String(Number(value) * 100),
-    read: (text) => {
-      const share = number(text);
-      return share === null ? null : share / 100;
-    },
+    write: plain,
+    read: number,
   },
 ];
 export const PICTURES_ALONE: readonly Typed[] = [
@@ -111,6 +123,17 @@ export const SWITCHES: readonly Choices[] = [
       ["16", "up to 16"],
       ["4", "up to 4"],
       ["2", "2"],
+    ],
+  },
+  {
+    name: "fallback_format",
+    words: "Fallback",
+    usual: "suited",
+    choices: [
+      ["suited", "as suits the picture"],
+      ["original", "in the original's format"],
+      ["jpeg", "JPEG"],
+      ["png", "PNG"],
     ],
   },
   onOff("sharpen", "Sharpening", "a little after strong reduction", "none"),

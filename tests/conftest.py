@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from playwright.sync_api import expect
 from sqlalchemy import Engine
 
 sys.path.insert(0, str(Path(__file__).parent))
@@ -18,6 +19,8 @@ from ivory_thistle.store.mariadb import MariaDb
 from ivory_thistle.workflows.kept import PLACE
 from pictures import write_site
 
+# Tests share the machine with one another: what comes late comes all the same.
+expect.set_options(timeout=20_000)
 _ORDER = ("core", "standards", "intake", "workflows", "store", "jobs", "api", "browser")
 
 

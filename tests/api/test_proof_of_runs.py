@@ -59,6 +59,30 @@ def test_every_image_has_a_score_or_a_reason(run: tuple[httpx.Client, int, int])
     assert row["score"] == pytest.approx(ours, abs=1.0)
 
 
+def test_drawings_have_a_score_and_filters_are_the_librarys(application: Application, site_folder: Path) -> None:
+    """A vector drawing is held against its original as drawn; of each facet just what it names is left."""
+    ballast = "<!-- " + "ballast " * 900 + "-->"
+    drawing = f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 40 30">{ballast}<path d="M1 1h30v20z"/></svg>'
+    (site_folder / "img/plan.svg").write_text(drawing)
+    page = site_folder / "index.html"
+    page.write_text(page.read_text().replace("<body>", "<body><img src=img/plan.svg alt=Plan>", 1))
+    assert "plan.svg" in page.read_text()
+    _, key, client = treated(application, site_folder, "")
+    rows = queue(client, key)["items"]
+    drawn = next(row for row in rows if row["path"] == "img/plan.svg")
+    assert drawn["score"] > 95 and not drawn["why_not"]
+    for facet in ("kind", "role"):
+        values = {row[facet] for row in rows}
+        for value in values:
+            left = queue(client, key, **{facet: value})
+            assert {row["path"] for row in left["items"]} == {row["path"] for row in rows if row[facet] == value}
+            assert left["progress"]["total"] == len(rows)
+    folder = queue(client, key, folder="img", kind="vector")
+    assert [row["path"] for row in folder["items"]] == ["img/plan.svg"] and folder["matching"] == 1
+    only = client.post(f"/api/v1/runs/{key}/proof/accepted", params={"kind": "vector"}).json()["images"]
+    assert only == [drawn["image_id"]]
+
+
 def test_what_is_held_stays_at_once(run: tuple[httpx.Client, int, int]) -> None:
     """In savings and handover, until that is taken back; the manifest tells the verdict and the note."""
     client, _, key = run
@@ -129,6 +153,7 @@ def test_settings_are_tried_and_nothing_is_kept(run: tuple[httpx.Client, int, in
     data = base64.b64decode(whole["picture"].partition(",")[2])
     assert len(data) == whole["bytes"] and io.BytesIO(data).read(1)
     assert whole["score"] == pytest.approx(row["score"], abs=1.5)
+    assert whole["bytes"] == file["bytes"], "the same settings make the same file"
     curve = client.get(f"{address}/curve/{file['id']}").json()
     for name in ("quality", "bytes", "score"):
         assert [p[name] for p in curve] == sorted(p[name] for p in curve)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import json
 import re
 from dataclasses import replace
 from itertools import pairwise
@@ -19,6 +20,7 @@ from ivory_thistle.core.treatment.choice import Treated
 from ivory_thistle.core.treatment.form import HandoverForm
 from ivory_thistle.core.treatment.ladder import Step
 from ivory_thistle.core.treatment.narrowing import FIDELITIES, fields_of
+from ivory_thistle.core.treatment.rendition import facts_from, plain_fields
 from ivory_thistle.core.treatment.rules import BY_ROLE, FallbackFormat, Rules
 from ivory_thistle.core.treatment.treat import treat_image
 from ivory_thistle.core.words import kb
@@ -104,6 +106,17 @@ def test_the_decision_is_told_with_its_numbers() -> None:
         assert any(w.startswith(says) for w in words), (says, words)
     assert re.fullmatch(r"At 512 px \w+ weighs [\d.]+ kB; .*JPEG at the same look [\d.]+ kB\.", words[-1])
     assert all((r.score or 0) >= 75 for r in found.renditions)
+
+
+def test_what_a_search_tried_is_told() -> None:
+    """Each file comes with the settings that made it, and with the points of its own search, its own among them."""
+    made = treated(encoded(photograph("coffee").resize((360, 240)), "JPEG", quality=95), 200, 360, rules=Rules())
+    lossy = [r for r in made.renditions if r.how and r.how.quality is not None]
+    assert len(lossy) > 2
+    for r in lossy:
+        assert (r.how.quality, r.bytes, r.score) in [(p.setting, p.bytes, p.score) for p in r.points]  # type: ignore[union-attr]
+        assert f"quality {r.how.quality}" in r.settings  # type: ignore[union-attr]
+        assert facts_from(json.loads(json.dumps(plain_fields(r)))) == facts_from(plain_fields(r))
 
 
 def test_a_fidelity_out_of_reach_is_said() -> None:

@@ -15,7 +15,7 @@ from command_line import run
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.folders import TreatOptions, treat_folder
-from pictures import opened
+from pictures import opened, photograph
 
 pytestmark = [pytest.mark.browser, pytest.mark.usefixtures("kept")]
 
@@ -54,10 +54,18 @@ def test_a_proof_of_a_handover(site_folder: Path, tmp_path: Path, page: Page) ->
 
 
 def test_what_is_no_handover_is_refused(site_folder: Path, tmp_path: Path) -> None:
-    """And a rendition that is broken is listed with why; the rest is judged."""
+    """And a rendition that is broken is listed with why; the rest is judged, drawings and animations too."""
     refused = run("proof", str(site_folder), str(site_folder), "--out", str(tmp_path / "p.html"))
     assert refused.returncode == 2 and "holds no manifest of a handover" in refused.stderr
     out = tmp_path / "out"
+    drawing = "<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 9 9'><!-- {} --><path d='M1 1h7v7z'/></svg>"
+    (site_folder / "img/plan.svg").write_text(drawing.format("ballast " * 900))
+    frames = [photograph("coffee").resize((160, 120)).rotate(30 * n) for n in range(4)]
+    frames[0].save(site_folder / "img/turn.gif", save_all=True, append_images=frames[1:], duration=90)
+    home = site_folder / "index.html"
+    home.write_text(
+        home.read_text().replace("<body>", "<body><img src=img/plan.svg alt=P><img src=img/turn.gif alt=T>")
+    )
     treat_folder(Folder(site_folder), out, Rules(fixed=True), TreatOptions(compare=False))
     for file in json.loads((out / "manifest.json").read_text())["files"]:
         if file["original"] == "img/coffee.jpg":
@@ -68,3 +76,5 @@ def test_what_is_no_handover_is_refused(site_folder: Path, tmp_path: Path) -> No
     assert done.returncode == 0, done.stderr
     text = (tmp_path / "p.html").read_text()
     assert "The file is no picture of pixels." in text and "it can&#39;t be held against the whole picture" in text
+    for path in ("img/plan.svg", "img/turn.gif"):
+        assert f". {path}</h2>" in text, path

@@ -113,6 +113,7 @@ def opened(data: Path, demo: Path | None = None, access: Access | None = None) -
         made = sessions(engine)
         blobs = Blobs(os.environ.get(BLOBS) or str((data / "blobs").absolute()))
         counts, at_hand, forecasts = Counts(), Counts(most=3), Counts(most=20)
+        proofs = Counts(most=40)
 
         def on_audit(capture_id: int) -> None:
             for known in (counts, at_hand, forecasts):
@@ -121,7 +122,7 @@ def opened(data: Path, demo: Path | None = None, access: Access | None = None) -
         jobs = JobsProcess(url, blobs.url, data / "staging", made, on_audit)
         own = None if os.environ.get(DATABASE) else database.data
         places = Places(data / "uploads", data / "staging", own, kept_folder())
-        services = Services(made, blobs, jobs, places, counts, at_hand, forecasts, Desk())
+        services = Services(made, blobs, jobs, places, counts, at_hand, forecasts, proofs, Desk())
         if demo:
             add_demo(services, demo)
         jobs.start()

@@ -24,8 +24,8 @@ class Counts:
         self._counting: dict[tuple[int, str], Lock] = {}
         self._lock = Lock()
 
-    def get(self, capture_id: int, what: str, count: Callable[[], T]) -> T:
-        """What was counted before, or is counted now."""
+    def get(self, capture_id: int, what: str, count: Callable[[], T], keeps: Callable[[T], bool] = lambda _: True) -> T:
+        """What was counted before, or is counted now; `keeps` tells whether that will stay true."""
         key = (capture_id, what)
         with self._lock:
             if key in self._kept:
@@ -40,7 +40,7 @@ class Counts:
             with self._lock:
                 self._counting.pop(key, None)
                 # What an audit has overtaken is true for this answer alone.
-                if begun == self._audits[capture_id]:
+                if begun == self._audits[capture_id] and keeps(value):
                     self._kept[key] = value
                 if len(self._kept) > self._most:
                     self._kept.popitem(last=False)

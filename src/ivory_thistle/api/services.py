@@ -21,7 +21,8 @@ from ivory_thistle.workflows.room import Places
 class Services:
     """Database sessions, the blob store, the jobs' process, where things are kept, and what was counted.
 
-    `at_hand` holds sites that were read again, `forecasts` what was foretold; at the `desk` pictures are judged.
+    `at_hand` holds sites that were read again, `forecasts` what was foretold, `proofs` queues and curves of what a run
+    made; at the `desk` pictures are judged.
     """
 
     sessions: sessionmaker[Session]
@@ -31,6 +32,7 @@ class Services:
     counts: Counts
     at_hand: Counts
     forecasts: Counts
+    proofs: Counts
     desk: Desk
 
 

@@ -6,7 +6,7 @@ import json
 from contextlib import suppress
 from dataclasses import dataclass
 
-from ivory_thistle.core.treatment.rendition import RenditionFacts, fields_of
+from ivory_thistle.core.treatment.rendition import RenditionFacts, facts_from, plain_fields
 from ivory_thistle.store.blobs import Blobs
 
 
@@ -38,7 +38,7 @@ class Kept:
     def keep(self, key: str, kept: KeptTreatment) -> None:
         """Notes a treatment whose contents are in the store. Raises StorageError."""
         values = {
-            "renditions": [fields_of(r) for r in kept.renditions], "words": kept.words,
+            "renditions": [plain_fields(r) for r in kept.renditions], "words": kept.words,
             "seconds": round(kept.seconds, 3),
         }  # fmt: skip
         self.blobs.put_note(key, json.dumps(values).encode())
@@ -71,6 +71,6 @@ class Kept:
         note = self.blobs.note(key)
         with suppress(ValueError, TypeError, KeyError):
             values = json.loads(note or b"")
-            renditions = tuple(RenditionFacts(**r) for r in values["renditions"])
+            renditions = tuple(facts_from(r) for r in values["renditions"])
             return KeptTreatment(renditions, tuple(values["words"]), values.get("seconds", 0.0))
         return None

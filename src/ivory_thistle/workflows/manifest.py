@@ -12,7 +12,7 @@ from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.reports.savings import Savings
 from ivory_thistle.core.rewriting.delivery import Delivery, NewFile
 from ivory_thistle.core.treatment.form import HandoverForm
-from ivory_thistle.core.treatment.rendition import fields_of
+from ivory_thistle.core.treatment.rendition import told_fields
 from ivory_thistle.core.treatment.rules import Rules
 
 MANIFEST_KIND = "ivory-thistle-handover"
@@ -102,7 +102,8 @@ def manifest(
     was = {new: old for old, new in moved.items()}
     files = [
         {
-            "path": f.path, "original": d.path, **fields_of(f), "score": None if f.score is None else round(f.score, 2),
+            "path": f.path, "original": d.path, **told_fields(f),
+            "score": None if f.score is None else round(f.score, 2),
         }
         for d in deliveries for f in d.files if f.path in paths
     ]  # fmt: skip

@@ -11,7 +11,6 @@ from typing import Any, Literal
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session, sessionmaker
 
-from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.proof.judging import Judged
 from ivory_thistle.core.proof.queue import Asked, Candidate, in_order
@@ -35,19 +34,21 @@ _NOT_YET = "It is not judged yet."
 class InQueue:
     """An image of a run in its place in the queue, with the reasons why eyes are asked for.
 
-    `judged` is None where a picture can't be judged or was not yet; `why_not` tells which. `said` is the verdict on
+    `task`, `image` and `renditions` are rows of their tables' columns. `judged` is None where a picture can't be judged
+    or was not yet; `why_not` tells which. `made` tells whether its files are still the same, `said` is the verdict on
     these very files.
     """
 
-    task: t.Task
-    image: t.Image
-    renditions: tuple[t.Rendition, ...]
-    chosen: t.Rendition
+    task: Any
+    image: Any
+    renditions: tuple[Any, ...]
+    chosen: Any
     goal: float
     judged: Judged | None
     why_not: str
     reasons: tuple[str, ...]
-    said: t.Verdict | None
+    made: str
+    said: t.Verdict | None = None
 
     @property
     def is_looked_at(self) -> bool:
@@ -70,8 +71,21 @@ def queue_of(session: Session, run: t.Run, image_id: int | None = None) -> list[
 
     With `image_id`, of that image alone.
     """
-    site_id = session.get_one(t.Capture, run.capture_id).site_id
-    said, rules = verdicts_of(session, site_id), Rules.from_dict(run.rules)
+    return with_verdicts(session, run, queue_without_verdicts(session, run, image_id))
+
+
+def with_verdicts(session: Session, run: t.Run, queue: Iterable[InQueue]) -> list[InQueue]:
+    """The same queue with what people have said of these very files."""
+    said = verdicts_of(session, session.get_one(t.Capture, run.capture_id).site_id)
+    return [
+        replace(one, said=verdict) if (verdict := said.get(one.image.sha256)) and verdict.made == one.made else one
+        for one in queue
+    ]
+
+
+def queue_without_verdicts(session: Session, run: t.Run, image_id: int | None = None) -> list[InQueue]:
+    """The queue of a run as it follows from files and scores: it stays the same once everything has its score."""
+    rules = Rules.from_dict(run.rules)
     found: dict[str, InQueue] = {}
     candidates: list[Candidate] = []
     for task, image, renditions in _made(session, run.id, image_id):
@@ -80,10 +94,9 @@ def queue_of(session: Session, run: t.Run, image_id: int | None = None) -> list[
         judged = Judged.from_dict(proof["judged"]) if proof and proof["judged"] else None
         own = Rules.from_dict(task.rules) if task.rules else rules
         goal = 0 if own.fixed or own.cap else own.fidelity_for(role_of(task.role), image.kind, dense=True)
-        verdict = said.get(image.sha256)
-        current = verdict if verdict and verdict.made == made_digest(renditions) else None
         why_not = "" if judged else (proof["why_not"] if proof else _NOT_YET)
-        found[image.path] = InQueue(task, image, renditions, chosen, goal, judged, why_not, (), current)
+        made = made_digest(renditions)
+        found[image.path] = InQueue(task, image, renditions, chosen, goal, judged, why_not, (), made)
         if judged:
             saved = image.bytes - chosen.bytes
             candidates.append(Candidate(image.path, role_of(task.role), image.kind, goal, saved, judged))
@@ -98,23 +111,25 @@ def _with_reasons(one: InQueue, reasons: tuple[str, ...]) -> InQueue:
     return replace(one, reasons=(*reasons, *words))
 
 
-def _made(
-    session: Session, run_id: int, image_id: int | None = None
-) -> list[tuple[t.Task, t.Image, tuple[t.Rendition, ...]]]:
+def _made(session: Session, run_id: int, image_id: int | None = None) -> list[tuple[Any, Any, tuple[Any, ...]]]:
+    """Rows of tasks, images and renditions: their columns alone, since there may be many thousands."""
     mine = [t.Task.run_id == run_id, t.Task.state == "done"]
     if image_id is not None:
         mine.append(t.Task.image_id == image_id)
-    rows = session.execute(
-        select(t.Task, t.Image)
-        .join(t.Image, t.Image.id == t.Task.image_id)
+    tasks = session.execute(
+        select(t.Task.id, t.Task.image_id, t.Task.role, t.Task.words, t.Task.rules, t.Task.proof)
         .where(*mine)
         .order_by(t.Task.bytes_before.desc(), t.Task.id)
     ).all()
-    files: dict[int, list[t.Rendition]] = defaultdict(list)
-    wanted = select(t.Rendition).join(t.Task, t.Task.id == t.Rendition.task_id).where(*mine)
-    for rendition in session.scalars(wanted.order_by(t.Rendition.id)):
+    columns = (t.Image.id, t.Image.path, t.Image.sha256, t.Image.kind, t.Image.bytes, t.Image.facts)
+    shown = t.Image.thumbnail.is_not(None).label("has_thumbnail")
+    rows = session.execute(select(*columns, shown).join(t.Task, t.Task.image_id == t.Image.id).where(*mine))
+    images = {image.id: image for image in rows}
+    files: dict[int, list[Any]] = defaultdict(list)
+    wanted = select(*t.Rendition.__table__.columns).join(t.Task, t.Task.id == t.Rendition.task_id).where(*mine)
+    for rendition in session.execute(wanted.order_by(t.Rendition.id)):
         files[rendition.task_id].append(rendition)
-    return [(task, image, tuple(files[task.id])) for task, image in rows if files[task.id]]
+    return [(task, images[task.image_id], tuple(files[task.id])) for task in tasks if files[task.id]]
 
 
 def said_of(session: Session, run: t.Run) -> dict[str, dict[str, str]]:
@@ -131,11 +146,8 @@ def judge_run(run_id: int, sessions: sessionmaker[Session], blobs: Blobs, stop: 
     with sessions() as session:
         run = session.get_one(t.Run, run_id)
         waiting = [one for one in queue_of(session, run) if not one.is_looked_at]
-        pixels = [one for one in waiting if not FORMATS[one.image.format].vector]
         chosen = {one.task.id: one.chosen.sha256 for one in waiting}
-        facts = {one.task.id: ImageFacts(**one.image.facts) for one in pixels}
-    for task_id in chosen.keys() - facts.keys():
-        _keep(sessions, task_id, chosen[task_id], None, "Vector drawings are looked at by eye alone.")
+        facts = {one.task.id: ImageFacts(**one.image.facts) for one in waiting}
     calls = (Call(key, judge_stored, (blobs.url, fact, chosen[key]), _SECONDS) for key, fact in facts.items())
     with Workers() as workers:
         for outcome in workers.run(calls, stop):
@@ -152,7 +164,7 @@ def _keep(sessions: sessionmaker[Session], task_id: int, rendition: str, judged:
 def stored_proof(session: Session, run: t.Run, blobs: Blobs, most: int) -> Proof:
     """A run's proof for a page of its own: pictures of the first `most` that are judged, the others as a list."""
     queue = queue_of(session, run)
-    judged = [one for one in queue if one.judged and one.image.facts["frames"] == 1]
+    judged = [one for one in queue if one.judged]
     calls = (
         Call(one.image.path, show_stored, (blobs.url, ImageFacts(**one.image.facts), one.chosen.sha256), _SECONDS)
         for one in judged[:most]
@@ -160,8 +172,7 @@ def stored_proof(session: Session, run: t.Run, blobs: Blobs, most: int) -> Proof
     with Workers() as workers:
         shown = {str(o.key): o.value for o in workers.run(calls) if not o.error}
     proven = tuple(_proven(one, shown.get(one.image.path, Shown(b"", b"", ()))) for one in judged)
-    moving = {one.image.path: "Animations are not shown here." for one in queue if one.image.facts["frames"] > 1}
-    return Proof(proven, {one.image.path: one.why_not for one in queue if not one.judged} | moving)
+    return Proof(proven, {one.image.path: one.why_not for one in queue if not one.judged})
 
 
 def _proven(one: InQueue, shown: Shown) -> Proven:

@@ -16,9 +16,11 @@ from ivory_thistle.core.errors import PictureError, UnusableInput
 from ivory_thistle.core.findings.audit import site_roles
 from ivory_thistle.core.formats.table import FORMATS, sniff_format
 from ivory_thistle.core.formats.tiers import TIERS, and_older, measured_tier
+from ivory_thistle.core.images.animation import decode_animation
 from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.pixels import Pixels, decode, decode_plain
-from ivory_thistle.core.proof.judging import Judged, judge
+from ivory_thistle.core.images.vector import drawn
+from ivory_thistle.core.proof.judging import Judged, judge, judge_frames
 from ivory_thistle.core.proof.queue import Asked, Candidate, in_order
 from ivory_thistle.core.references.site import Image, SiteReading
 from ivory_thistle.core.treatment.guessing import guessed_slots
@@ -31,6 +33,8 @@ from ivory_thistle.workflows.workers import Call, Workers
 
 _NEAR_WIDTH, _PREVIEW = 960, 480
 _PREVIEW_QUALITY = 82
+_DRAWN_SIDE = 1_280
+"""Pixels on the longer side at which vector drawings are held against each other."""
 _SECONDS = 120.0
 Array = NDArray[np.uint8]
 F = TypeVar("F")
@@ -134,8 +138,6 @@ def _chosen(
         image = site.by_path.get(path)
         if image is None:
             unjudged[path] = "The original is not there."
-        elif image.facts.frames > 1 or image.facts.is_vector:
-            unjudged[path] = "Animations and vector drawings are not judged here."
         else:
             chosen[path] = image, file_to_judge(files, lambda f: (f["tier"], int(f["width"])))
     return chosen, unjudged
@@ -148,7 +150,33 @@ def file_to_judge(files: Sequence[F], tier_and_width: Callable[[F], tuple[str, i
     return min(among, key=lambda f: abs(tier_and_width(f)[1] - _NEAR_WIDTH))
 
 
-def side_by_side(original: bytes, rendition: bytes, facts: ImageFacts) -> tuple[Array, Array]:
+def judged_pair(original: bytes, rendition: bytes, facts: ImageFacts) -> tuple[Judged, Array, Array]:
+    """What is to be said of a rendition, and both as pixels: of an animation its worst frame. Raises PictureError."""
+    if facts.is_vector:
+        before, after = (drawn(data, _DRAWN_SIDE) for data in (original, rendition))
+        if before.shape != after.shape:
+            raise PictureError("It is drawn in another shape than the original.")
+        return judge(before, after), before, after
+    if facts.frames > 1:
+        return _worst_frame(original, rendition, facts)
+    before, after = _side_by_side(original, rendition, facts)
+    return judge(before, after), before, after
+
+
+def _worst_frame(original: bytes, rendition: bytes, facts: ImageFacts) -> tuple[Judged, Array, Array]:
+    new_facts, _ = read_facts("rendition", rendition)
+    if new_facts is None or new_facts.problem:
+        raise PictureError("The animation can't be read.")
+    after = [frame.array for frame in decode_animation(rendition, new_facts).frames]
+    before = [frame.array for frame in decode_animation(original, facts, after[0].shape[1]).frames]
+    try:
+        judged = judge_frames(before, after)
+    except ValueError as error:
+        raise PictureError(f"It can't be held against the original: {error}") from error
+    return judged, before[judged.frame], after[judged.frame]
+
+
+def _side_by_side(original: bytes, rendition: bytes, facts: ImageFacts) -> tuple[Array, Array]:
     """The original reduced as ours are, and the rendition as a browser decodes it. Raises PictureError."""
     kind = sniff_format(rendition[:4096])
     if kind is None or FORMATS[kind].vector:
@@ -170,8 +198,7 @@ def show(original: str, rendition: str, facts: ImageFacts) -> tuple[Judged, Show
 
 def shown(original: bytes, rendition: bytes, facts: ImageFacts) -> tuple[Judged, Shown]:
     """The same from contents. Raises PictureError."""
-    before, after = side_by_side(original, rendition, facts)
-    judged = judge(before, after)
+    judged, before, after = judged_pair(original, rendition, facts)
     pairs = tuple(
         (_crop(before, s.box.x, s.box.y, s.box.width), _crop(after, s.box.x, s.box.y, s.box.width))
         for s in judged.spots
@@ -179,13 +206,13 @@ def shown(original: bytes, rendition: bytes, facts: ImageFacts) -> tuple[Judged,
     return judged, Shown(_preview(before), _preview(after), pairs)
 
 
-def _preview(array: NDArray[np.uint8]) -> bytes:
+def _preview(array: Array) -> bytes:
     image = Pixels(array).as_vips()
     if image.width > _PREVIEW:
         image = image.thumbnail_image(_PREVIEW, height=10_000_000, size="down")
     return bytes(image.webpsave_buffer(Q=_PREVIEW_QUALITY, keep="none"))
 
 
-def _crop(array: NDArray[np.uint8], x: int, y: int, side: int) -> bytes:
+def _crop(array: Array, x: int, y: int, side: int) -> bytes:
     part = Pixels(np.ascontiguousarray(array[y : y + side, x : x + side])).as_vips()
     return bytes(part.webpsave_buffer(lossless=True, keep="none"))

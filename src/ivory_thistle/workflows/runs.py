@@ -16,7 +16,7 @@ from ivory_thistle.core.rewriting.delivery import NewFile
 from ivory_thistle.core.selection.loads import Loaded
 from ivory_thistle.core.states import State
 from ivory_thistle.core.treatment.ladder import Plan, Step
-from ivory_thistle.core.treatment.rendition import fields_of
+from ivory_thistle.core.treatment.rendition import plain_fields
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
@@ -95,7 +95,7 @@ def _carry_over(session: Session, run_id: int, image_id: int, size: int, earlier
         return
     session.flush()
     for r in session.scalars(select(t.Rendition).where(t.Rendition.task_id == earlier.id)):
-        session.add(t.Rendition(task_id=task.id, **fields_of(r)))
+        session.add(t.Rendition(task_id=task.id, **plain_fields(r)))
 
 
 def waiting_tasks(session: Session, run_id: int, rules: Rules) -> dict[int, Treatment]:
@@ -151,7 +151,7 @@ def keep_result(session: Session, task_id: int, result: TaskResult) -> None:
     """Stores what a worker made of one image; `bytes_after` is what the most modern browser gets at most."""
     task = session.get_one(t.Task, task_id)
     session.execute(delete(t.Rendition).where(t.Rendition.task_id == task_id))
-    rows = [{"task_id": task_id, **fields_of(r)} for r in result.renditions]
+    rows = [{"task_id": task_id, **plain_fields(r)} for r in result.renditions]
     if rows:
         session.execute(insert(t.Rendition), rows)
     widest = {r.tier: r.bytes for r in sorted(result.renditions, key=lambda r: r.width)}

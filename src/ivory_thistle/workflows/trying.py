@@ -14,17 +14,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ivory_thistle.core.errors import PictureError
+from ivory_thistle.core.formats.encoder import Settings
 from ivory_thistle.core.formats.tiers import TIERS, Tier
 from ivory_thistle.core.images.animation import decode_animation
 from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.pixels import Pixels, decode, decode_plain
-from ivory_thistle.core.proof.judging import Judged, judge, judge_frames
+from ivory_thistle.core.proof.judging import Judged
 from ivory_thistle.core.quality import Prepared, prepare, score
 from ivory_thistle.store.blobs import Blobs
-from ivory_thistle.workflows.proving import Shown, shown, side_by_side
+from ivory_thistle.workflows.proving import Shown, judged_pair, shown
 
 _KEPT = 2
 _LEAST_SIDE = 16
+_NEAR = 4
+"""A quality this near to one that was tried tells nothing new of the curve."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,14 +90,8 @@ def reduced_original(sought: Sought) -> bytes:
 def judge_stored(blobs_url: str, facts: ImageFacts, rendition: str) -> Judged:
     """How a stored rendition (by its SHA-256) looks beside its original. Raises PictureError."""
     blobs = Blobs(blobs_url)
-    if facts.frames == 1:
-        return judge(*side_by_side(blobs.get(facts.sha256), blobs.get(rendition), facts))
-    after = _frames(blobs_url, rendition, None)
-    before = _frames(blobs_url, facts.sha256, after[0].shape[1])
-    try:
-        return judge_frames(before, after)
-    except ValueError as error:
-        raise PictureError(f"It can't be held against the original: {error}") from error
+    judged, before, _ = judged_pair(blobs.get(facts.sha256), blobs.get(rendition), facts)
+    return judged.scaled(facts.width / before.shape[1]) if facts.is_vector else judged
 
 
 @lru_cache(2 * _KEPT)
@@ -121,15 +118,16 @@ def show_stored(blobs_url: str, facts: ImageFacts, rendition: str) -> Shown:
     return shown(blobs.get(facts.sha256), blobs.get(rendition), facts)[1]
 
 
-def try_setting(sought: Sought, tier: Tier, quality: int, fine: bool, box: Box | None) -> Tried:
-    """A tier's encoder at a quality (on its own scale, held to its range), `fine`: with whole colours.
+def try_setting(sought: Sought, tier: Tier, quality: int, how: Settings, box: Box | None) -> Tried:
+    """A tier's encoder at a quality (on its own scale, held to its range), and else as a rendition was made.
 
-    Of a part of the picture by the quick encoder, of the whole by the thorough one. Raises PictureError, EncodeError.
+    Of a part of the picture by the quick encoder, of the whole by the rendition's own. Raises PictureError,
+    EncodeError.
     """
     begun = perf_counter()
     whole, making = _pixels(sought), TIERS[tier].making
     low, high = making.limits
-    settings = making.settings(min(max(quality, low), high), fine, False)
+    settings = replace(how, quality=min(max(quality, low), high))
     if box is None:
         encoded = making.encoder.encode(whole, settings)
         reached = score(_whole_side(sought), decode_plain(encoded.data, encoded.format))
@@ -150,26 +148,18 @@ class CurvePoint:
     score: float
 
 
-def curve(sought: Sought, tier: Tier, fine: bool, scores: Sequence[float]) -> list[CurvePoint]:
-    """A format's curve: thorough encodes of the whole at the settings that typical pictures take for some scores."""
+def curve(
+    sought: Sought, tier: Tier, how: Settings, known: Sequence[CurvePoint], scores: Sequence[float]
+) -> list[CurvePoint]:
+    """A format's curve: what the search has tried, and where that leaves gaps, encodes of the whole.
+
+    Gaps are told by the settings that typical pictures take for some scores.
+    """
     making = TIERS[tier].making
     low, high = making.limits
-    qualities = sorted({min(max(round(making.scale.setting(wanted)), low), high) for wanted in scores})
-    found = []
-    for quality in qualities:
-        tried = try_setting(sought, tier, quality, fine, None)
-        found.append(CurvePoint(quality, len(tried.data), tried.score))
-    return found
-
-
-def is_fine(settings: str) -> bool:
-    """Whether a rendition was made with whole or sharp colours, by its settings in words."""
-    return "4:4:4" in settings or "sharp" in settings
-
-
-def quality_in(settings: str) -> int | None:
-    """The quality of a rendition, by its settings in words; None for one without loss."""
-    words = settings.split()
-    at = words.index("quality") + 1 if "quality" in words and "palette" not in words else 0
-    said = words[at].rstrip(",") if at and at < len(words) else ""
-    return int(said) if said.isdigit() else None
+    found = list(known)
+    for quality in sorted({min(max(round(making.scale.setting(wanted)), low), high) for wanted in scores}):
+        if all(abs(point.quality - quality) > _NEAR for point in known):
+            tried = try_setting(sought, tier, quality, how, None)
+            found.append(CurvePoint(quality, len(tried.data), tried.score))
+    return sorted(found, key=lambda point: point.quality)

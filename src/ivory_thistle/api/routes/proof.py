@@ -14,16 +14,20 @@ from sqlalchemy.orm import Session
 from ivory_thistle.api.errors import ProblemError, not_found
 from ivory_thistle.api.routes.captures import capture_of, picture
 from ivory_thistle.api.routes.runs import attached, file_name, finished_run
+from ivory_thistle.api.schemas import library as schemas_of_library
 from ivory_thistle.api.schemas import proof as schemas
+from ivory_thistle.api.selections import filtered
 from ivory_thistle.api.services import Services, ServicesDep, SessionDep
 from ivory_thistle.core.errors import EncodeError, PictureError
+from ivory_thistle.core.formats.encoder import Settings
 from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.treatment.rendition import RenditionFacts, facts_of
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.checks import say_of_image
 from ivory_thistle.workflows.proof_page import MOST_SHOWN, proof_html
-from ivory_thistle.workflows.proofs import InQueue, queue_of, say, stored_proof
-from ivory_thistle.workflows.trying import Box, Sought, curve, is_fine, quality_in, reduced_original, still, try_setting
+from ivory_thistle.workflows.proofs import InQueue, queue_of, queue_without_verdicts, say, stored_proof, with_verdicts
+from ivory_thistle.workflows.trying import Box, CurvePoint, Sought, curve, reduced_original, still, try_setting
 from ivory_thistle.workflows.workers import CallFailedError
 
 router = APIRouter(prefix="/runs/{run_id}/proof", tags=["proof"])
@@ -43,26 +47,25 @@ def list_proof(
     run_id: int,
     session: SessionDep,
     services: ServicesDep,
-    show: schemas.ProofShow = "all",
-    search: Annotated[str, Query(max_length=200)] = "",
+    wanted: Annotated[schemas.ProofFilter, Query()],
     start: Annotated[int, Query(ge=0)] = 0,
     limit: Annotated[int, Query(ge=1, le=500)] = 200,
 ) -> schemas.ProofList:
     """What the run made, those that ask for eyes first. What is not judged yet is judged in the background."""
     run = finished_run(session, run_id)
-    queue = queue_of(session, run)
+    queue = _queue(session, services, run)
     progress = _progress(queue)
     if progress.looked < progress.total:
         services.desk.judge(run_id, services.sessions, services.blobs)
-    matching = _shown(queue, show, search)
+    matching = _shown(session, run, queue, wanted)
     items = [_row(one) for one in matching[start : start + limit]]
     return schemas.ProofList(items=items, matching=len(matching), progress=progress)
 
 
 @router.get("/progress")
-def get_proof_progress(run_id: int, session: SessionDep) -> schemas.ProofProgress:
+def get_proof_progress(run_id: int, session: SessionDep, services: ServicesDep) -> schemas.ProofProgress:
     """How far people and scores have come; asking starts nothing."""
-    return _progress(queue_of(session, finished_run(session, run_id)))
+    return _progress(_queue(session, services, finished_run(session, run_id)))
 
 
 @router.get("/page", response_class=Response)
@@ -76,25 +79,25 @@ def get_proof_page(run_id: int, session: SessionDep, services: ServicesDep) -> R
 
 @router.post("/accepted")
 def accept_rest(
-    run_id: int,
-    session: SessionDep,
-    show: schemas.ProofShow = "open",
-    search: Annotated[str, Query(max_length=200)] = "",
+    run_id: int, session: SessionDep, services: ServicesDep, wanted: Annotated[schemas.ProofFilter, Query()]
 ) -> schemas.Accepted:
     """Accepts all that a filter leaves and nobody has judged; notes stay."""
     run = finished_run(session, run_id, to_change=True)
-    chosen = [one for one in _shown(queue_of(session, run), show, search) if not _said(one)]
+    chosen = [one for one in _shown(session, run, _queue(session, services, run), wanted) if not _said(one)]
     for one in chosen:
         say(session, run, one.image, "accept", _note(one))
     return schemas.Accepted(images=[one.image.id for one in chosen])
 
 
 @router.post("/accepted/taken-back")
-def take_acceptance_back(run_id: int, accepted: schemas.Accepted, session: SessionDep) -> schemas.Accepted:
+def take_acceptance_back(
+    run_id: int, accepted: schemas.Accepted, session: SessionDep, services: ServicesDep
+) -> schemas.Accepted:
     """Takes back what was accepted together, where that still holds; notes stay."""
     run = finished_run(session, run_id, to_change=True)
     wanted = set(accepted.images)
-    chosen = [one for one in queue_of(session, run) if one.image.id in wanted and _said(one) == "accept"]
+    queue = _queue(session, services, run)
+    chosen = [one for one in queue if one.image.id in wanted and _said(one) == "accept"]
     for one in chosen:
         say(session, run, one.image, None, _note(one))
     return schemas.Accepted(images=[one.image.id for one in chosen])
@@ -169,7 +172,8 @@ def try_quality(
     sought, rendition = _sought(session, services, run_id, image_id, trial.rendition)
     part = Box(**trial.part.model_dump()) if trial.part else None
     ask = services.desk.at_once if part else services.desk.soon
-    tried = _asked(ask, try_setting, sought, rendition.tier, trial.quality, is_fine(rendition.settings), part)
+    how = facts_of(rendition).how or Settings()
+    tried = _asked(ask, try_setting, sought, rendition.tier, trial.quality, how, part)
     box = tried.box
     return schemas.TrialOut(
         bytes=len(tried.data), score=tried.score, seconds=tried.seconds,
@@ -182,20 +186,20 @@ def try_quality(
 def get_curve(
     run_id: int, image_id: int, rendition_id: int, session: SessionDep, services: ServicesDep
 ) -> list[schemas.CurvePointOut]:
-    """Bytes and score of a rendition's format at a few qualities, each really encoded and judged."""
+    """Bytes and score of a rendition's format at some qualities: what the search tried, and more in between."""
     sought, rendition = _sought(session, services, run_id, image_id, rendition_id)
-    if quality_in(rendition.settings) is None:
+    made = facts_of(rendition)
+    how = made.how
+    if how is None or _quality_of(made) is None:
         return []
     what = f"curve {rendition.sha256}"
     capture_id = finished_run(session, run_id).capture_id
 
     def ask() -> list[schemas.CurvePointOut]:
-        fine = is_fine(rendition.settings)
-        points = _asked(services.desk.soon, curve, sought, rendition.tier, fine, _CURVE_SCORES)
+        points = _asked(services.desk.soon, curve, sought, made.tier, how, _tried(made), _CURVE_SCORES)
         return [schemas.CurvePointOut.model_validate(point) for point in points]
 
-    # Kept like forecasts are: a verdict changes nothing of it.
-    return services.forecasts.get(capture_id, what, ask)
+    return services.proofs.get(capture_id, what, ask)
 
 
 def _asked(ask: Callable[..., Any], *arguments: Any) -> Any:
@@ -228,9 +232,30 @@ def _one(session: Session, run: t.Run, image_id: int) -> InQueue:
     return found[0]
 
 
-def _shown(queue: Sequence[InQueue], show: schemas.ProofShow, search: str) -> list[InQueue]:
-    wanted = search.lower()
-    return [one for one in queue if _SHOWS[show](one) and wanted in one.image.path.lower()]
+def _queue(session: Session, services: Services, run: t.Run) -> list[InQueue]:
+    """The queue with its verdicts; what does not depend on these is kept once everything has its score."""
+    what, queue = f"queue {run.id}", list[InQueue]()
+
+    def all_looked_at() -> tuple[InQueue, ...] | None:
+        queue[:] = queue_without_verdicts(session, run)
+        return tuple(queue) if all(one.is_looked_at for one in queue) else None
+
+    kept = services.proofs.get(run.capture_id, what, all_looked_at, keeps=lambda found: found is not None)
+    return with_verdicts(session, run, queue if kept is None else kept)
+
+
+def _shown(session: Session, run: t.Run, queue: Sequence[InQueue], wanted: schemas.ProofFilter) -> list[InQueue]:
+    narrowing = wanted.model_dump(exclude={"show", "search"})
+    among = None
+    if any(narrowing.values()):
+        query = filtered(run.capture_id, schemas_of_library.ImageFilter(**narrowing))
+        among = set(session.scalars(query.with_only_columns(t.Image.id)))
+    shows, search = _SHOWS[wanted.show], wanted.search.lower()
+    return [
+        one
+        for one in queue
+        if shows(one) and search in one.image.path.lower() and (among is None or one.image.id in among)
+    ]
 
 
 def _progress(queue: Sequence[InQueue]) -> schemas.ProofProgress:
@@ -257,16 +282,27 @@ def _row(one: InQueue) -> schemas.ProofRow:
         score=one.judged.score if one.judged else None,
         goal=one.goal, reasons=list(one.reasons), why_not=one.why_not,
         said=_said(one) or None,  # type: ignore[arg-type]
-        note=_note(one), has_thumbnail=one.image.thumbnail is not None,
+        note=_note(one), has_thumbnail=one.image.has_thumbnail,
     )  # fmt: skip
 
 
 def _file(rendition: t.Rendition) -> schemas.ProofFile:
+    made = facts_of(rendition)
     return schemas.ProofFile(
         id=rendition.id, tier=rendition.tier, format=rendition.format, width=rendition.width,
         height=rendition.height, bytes=rendition.bytes, settings=rendition.settings, score=rendition.score,
-        quality=quality_in(rendition.settings),
+        quality=_quality_of(made), tried=[schemas.CurvePointOut.model_validate(p) for p in _tried(made)],
     )  # fmt: skip
+
+
+def _quality_of(made: RenditionFacts) -> int | None:
+    """The quality that a rendition was encoded at; None for one without loss, of a palette, or moving."""
+    return made.how.quality if made.how and not made.how.palette and made.how.near is None else None
+
+
+def _tried(made: RenditionFacts) -> list[CurvePoint]:
+    """What the search tried for a rendition, by rising quality."""
+    return sorted((CurvePoint(p.setting, p.bytes, p.score) for p in made.points), key=lambda p: p.quality)
 
 
 def _boxes(session: Session, capture_id: int, image_id: int) -> list[schemas.ProofBox]:

@@ -23,8 +23,8 @@ Show = Literal["all", "over-cap", "unused", "copies", "unreadable"]
 Texts = Annotated[list[Annotated[str, Field(max_length=200)]], Field(max_length=60)]
 
 
-class ImageFilter(BaseModel):
-    """Which images of a capture: all conditions hold; of several values in one, any does.
+class ImageNarrowing(BaseModel):
+    """What images are narrowed by: all conditions hold; of several values in one, any does.
 
     `search` is found in paths, `finding` are codes, `page_id` a page that names the image.
     """
@@ -36,6 +36,11 @@ class ImageFilter(BaseModel):
     folder: Texts = []
     finding: Texts = []
     page_id: int | None = None
+
+
+class ImageFilter(ImageNarrowing):
+    """Which images of a capture."""
+
     show: Show = "all"
 
 

@@ -7,13 +7,31 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, Field
 
 from ivory_thistle.api.schemas.base import Out, TierName
+from ivory_thistle.api.schemas.library import ImageNarrowing
 
 Said = Literal["accept", "hold", "tighter", "lighter"]
 ProofShow = Literal["open", "asking", "accept", "hold", "redo", "all"]
 
 
+class ProofFilter(ImageNarrowing):
+    """Which images of a run: narrowed as in the library, and by what people said of them."""
+
+    show: ProofShow = "all"
+
+
+class CurvePointOut(Out):
+    """Bytes and score of the whole picture at a quality."""
+
+    quality: int
+    bytes: int
+    score: float
+
+
 class ProofFile(Out):
-    """A rendition; `quality` is on its encoder's scale, null for one that has none."""
+    """A rendition; `quality` is on its encoder's scale, null for one that has none.
+
+    `tried` is what the search tried for it, by rising quality.
+    """
 
     id: int
     tier: TierName
@@ -24,6 +42,7 @@ class ProofFile(Out):
     settings: str
     score: float | None
     quality: int | None
+    tried: list[CurvePointOut]
 
 
 class ProofRow(Out):
@@ -148,11 +167,3 @@ class TrialOut(Out):
     seconds: float
     picture: str
     part: ProofSpot | None
-
-
-class CurvePointOut(Out):
-    """Bytes and score of the whole picture at a quality."""
-
-    quality: int
-    bytes: int
-    score: float

@@ -132,6 +132,20 @@ def _outside(data: bytes, edit: Callable[[bytes], bytes]) -> bytes:
     return b"".join([*parts, edit(data[at:])]).strip()
 
 
+def drawn(data: bytes, side: int) -> NDArray[np.uint8]:
+    """The drawing as height x width x 4, sRGB, `side` pixels on its longer side. Raises PictureError.
+
+    What holds filters is not drawn: it may take any time.
+    """
+    if _FILTER.search(data):
+        raise PictureError("It holds filters, which may take any time to draw.")
+    try:
+        image = pyvips.Image.thumbnail_buffer(data, side, height=side, size="both")
+        return np.asarray(image.numpy(), np.uint8)
+    except pyvips.Error as error:
+        raise PictureError("The drawing can't be drawn.") from error
+
+
 def _draw(data: bytes, side: int) -> NDArray[np.float32]:
     try:
         image = pyvips.Image.thumbnail_buffer(data, side, height=side, size="both")

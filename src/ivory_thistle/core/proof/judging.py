@@ -50,6 +50,15 @@ class Judged:
         """Plain values, for a database."""
         return asdict(self)
 
+    def scaled(self, times: float) -> Judged:
+        """The same, told of a picture with so many times the pixels across."""
+
+        def moved(box: Spot) -> Spot:
+            x, y, width, height = (round(n * times) for n in (box.x, box.y, box.width, box.height))
+            return replace(box, x=x, y=y, width=max(1, width), height=max(1, height))
+
+        return replace(self, spots=tuple(replace(spot, box=moved(spot.box)) for spot in self.spots))
+
     @classmethod
     def from_dict(cls, values: Mapping[str, Any]) -> Judged:
         """The same again, from plain values."""

@@ -10,6 +10,7 @@ from ivory_thistle.core.formats.encoder import Encoded
 from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier
 from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.search import Point
 from ivory_thistle.core.treatment.making import Made
 from ivory_thistle.core.treatment.rendition import Rendition
 from ivory_thistle.core.treatment.rules import Rules
@@ -63,7 +64,7 @@ def keep_what_is_worth_it(
             said.append(_apart(one, facts))
     order = {tier: n for n, tier in enumerate(TIERS)}
     kept.sort(key=lambda k: (order[k[0]], k[1].encoded.width))
-    return Treated(tuple(rendition_of(tier, m.encoded, m.score) for tier, m in kept), tuple(said))
+    return Treated(tuple(rendition_of(tier, m.encoded, m.score, m.points) for tier, m in kept), tuple(said))
 
 
 def _loaded_by_width(files: Sequence[Made]) -> list[int]:
@@ -142,9 +143,10 @@ def _at_the_same_look(made: Mapping[Tier, Sequence[Made]], kept: Sequence[tuple[
     return [f"{alone}; {', '.join(others)}."] if others else [f"{alone}."]
 
 
-def rendition_of(tier: Tier, encoded: Encoded, score: float | None) -> Rendition:
-    """An encoded file as a rendition of a tier."""
+def rendition_of(tier: Tier, encoded: Encoded, score: float | None, points: Sequence[Point] = ()) -> Rendition:
+    """An encoded file as a rendition of a tier; `points` are what was tried for it."""
     return Rendition(
         tier=tier, format=encoded.format, width=encoded.width, height=encoded.height, bytes=encoded.bytes,
         sha256=sha256(encoded.data).hexdigest(), settings=encoded.settings, score=score, data=encoded.data,
+        how=encoded.how, points=tuple(p for p in points if not p.probe),
     )  # fmt: skip

@@ -83,4 +83,4 @@ def treat_in_place(data: bytes, facts: ImageFacts, rules: Rules, role: Role, kin
     if not rules.replacement_is_worth_it(facts.bytes, encoded.bytes):
         return Treated((), (f"The original ({kb(facts.bytes)}) stays: {label} would be {kb(encoded.bytes)}.",))
     said = f"{label} in place: {kb(facts.bytes)} to {kb(encoded.bytes)}."
-    return Treated((rendition_of(BASELINE, encoded, made.score),), (said,))
+    return Treated((rendition_of(BASELINE, encoded, made.score, made.points),), (said,))

@@ -96,6 +96,8 @@ class Rendition(Base):
     settings: Mapped[str] = mapped_column(String(255))
     score: Mapped[float | None] = mapped_column(Double)
     sha256: Mapped[str] = mapped_column(Digest)
+    how: Mapped[dict[str, Any] | None]
+    points: Mapped[list[Any] | None]
     __table_args__ = (Index(None, "task_id"), OPTIONS)
 
 

@@ -2,13 +2,14 @@ import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
 import { useNavigate, useSearch } from "@tanstack/react-router";
 import { api, told } from "@/shared/api/client";
 import { bytes, counted } from "@/shared/format/figures";
+import { Facets } from "@/shared/library/facets";
+import { NOT_NARROWED } from "@/shared/library/narrowing";
 import { Empty, Failed, Loading, Title } from "@/shared/ui/basics";
 import { useSite } from "@/shared/ui/site-context";
 import { BulkBar } from "./bulk-bar";
 import { ContactSheet } from "./contact-sheet";
-import { Facets } from "./facets";
 import { ImageTable } from "./image-table";
-import { type Filter, wanted, withDefaults } from "./library-filter";
+import { type Filter, SHOWS, type Show, wanted, withDefaults } from "./library-filter";
 import { useSelection } from "./selection";
 
 /** All images of the capture: filtered by facets, selected in bulk, as a table or a contact sheet. */
@@ -48,7 +49,28 @@ export function LibraryScreen() {
         Library
       </Title>
       <div className="grid min-h-0 flex-1 grid-cols-1 gap-6 md:grid-cols-[176px_minmax(0,1fr)]">
-        <Facets filter={filter} change={change} />
+        <Facets
+          label="Narrow the library"
+          filter={filter}
+          change={change}
+          narrowsMore={filter.show !== "all"}
+          showAll={() => change({ ...NOT_NARROWED, show: undefined })}
+        >
+          <label className="block">
+            <span className="mb-1 block text-ink-soft">State</span>
+            <select
+              value={filter.show}
+              onChange={(e) => change({ show: e.target.value as Show })}
+              className="w-full rounded border border-rule bg-card px-2 py-1.5"
+            >
+              {SHOWS.map(([key, words]) => (
+                <option key={key} value={key}>
+                  {words}
+                </option>
+              ))}
+            </select>
+          </label>
+        </Facets>
         <div className="flex min-h-0 min-w-0 flex-col max-md:h-[80vh]">
           <BulkBar
             filter={filter}

@@ -10,8 +10,10 @@ const LEFT = 46;
 const BELOW = 18;
 const DASHES = ["", "5 3", "2 3"];
 
-/** What the formats need for a look, each point really encoded: bytes (by powers) against the score. */
-export function useCurves(run: number, image: number, files: File[]): { file: File; points: Point[] }[] {
+export type Curve = { file: File; points: Point[]; isGrowing: boolean };
+
+/** What the formats need for a look, each point really encoded: what the search tried at once, more in between later. */
+export function useCurves(run: number, image: number, files: File[]): Curve[] {
   const found = useQueries({
     queries: files.map((file) => ({
       queryKey: ["run", run, "proof", image, "curve", file.id],
@@ -25,17 +27,22 @@ export function useCurves(run: number, image: number, files: File[]): { file: Fi
       retry: false,
     })),
   });
-  return files.map((file, n) => ({ file, points: found[n]?.data ?? [] }));
+  return files.map((file, n) => ({
+    file,
+    points: found[n]?.data ?? file.tried,
+    isGrowing: found[n]?.isPending ?? false,
+  }));
 }
 
 type Props = {
-  curves: { file: File; points: Point[] }[];
+  curves: Curve[];
   goal: number;
   chosen: File;
   tried: { bytes: number; score: number } | null;
 };
 
-/** The fidelity curve: a line a format, the level that is to be kept, and the point that is taken. */
+/** The fidelity curve: bytes (by powers) against the score, a line a format with dots for what the search tried, the
+ * level that is to be kept, and the point that is taken. */
 export function FidelityCurve({ curves, goal, chosen, tried }: Props) {
   const points = curves.flatMap((c) => c.points);
   if (points.length === 0) return null;
@@ -81,6 +88,15 @@ export function FidelityCurve({ curves, goal, chosen, tried }: Props) {
             strokeWidth={c.file.id === chosen.id ? 2 : 1}
             strokeDasharray={DASHES[n % DASHES.length]}
           />
+          {c.file.tried.map((p) => (
+            <circle
+              key={p.quality}
+              cx={x(p.score)}
+              cy={y(p.bytes)}
+              r={1.8}
+              className={c.file.id === chosen.id ? "fill-thistle" : "fill-ink-soft"}
+            />
+          ))}
           {c.points.length > 0 && (
             <text
               x={Math.min(x(c.points.at(-1)?.score ?? 0), WIDE - 4)}

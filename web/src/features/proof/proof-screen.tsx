@@ -4,6 +4,8 @@ import { useEffect } from "react";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { siteQuery } from "@/shared/api/queries";
 import { count, counted } from "@/shared/format/figures";
+import { Facets } from "@/shared/library/facets";
+import { type Narrowing, NOT_NARROWED, narrows } from "@/shared/library/narrowing";
 import { Button, Empty, Failed, Loading } from "@/shared/ui/basics";
 import { Choice } from "@/shared/ui/choice";
 import { useNotice } from "@/shared/ui/notices";
@@ -11,7 +13,7 @@ import { useSite } from "@/shared/ui/site-context";
 import { Pick } from "@/shared/ui/view";
 import { Judging } from "./judging";
 import { Pairs } from "./pairs";
-import { type ProofView, SHOWS, withProofDefaults } from "./proof-view";
+import { type ProofView, SHOWS, wanted, withProofDefaults } from "./proof-view";
 
 const LINES = 200;
 const VIEWS = [
@@ -42,13 +44,13 @@ export function ProofScreen() {
 
 function useQueue(run: number, view: ProofView) {
   return useInfiniteQuery({
-    queryKey: ["run", run, "proof", "queue", view.show, view.find],
+    queryKey: ["run", run, "proof", "queue", wanted(view)],
     queryFn: ({ pageParam }) =>
       told(
         api.GET("/api/v1/runs/{run_id}/proof", {
           params: {
             path: { run_id: run },
-            query: { show: view.show, search: view.find, start: pageParam, limit: LINES },
+            query: { ...wanted(view), start: pageParam, limit: LINES },
           },
         }),
       ),
@@ -71,6 +73,7 @@ function Proof({ run }: { run: number }) {
   const navigate = useNavigate({ from: "/sites/$siteId/proof" });
   const change = (part: Partial<ProofView>) =>
     navigate({ search: (old) => ({ ...old, ...part }), replace: true });
+  const narrow = (part: Partial<Narrowing>) => change({ ...part, image: undefined });
   const queue = useQueue(run, view);
   const rows = queue.data?.pages.flatMap((page) => page.items) ?? [];
   const progress = queue.data?.pages[0]?.progress;
@@ -105,27 +108,28 @@ function Proof({ run }: { run: number }) {
             choices={SHOWS}
             onChange={(show) => change({ show: show as ProofView["show"], image: undefined })}
           />
-          <input
-            aria-label="Find by path"
-            placeholder="path"
-            defaultValue={view.find}
-            onChange={(e) => change({ find: e.target.value, image: undefined })}
-            className="field w-28"
-          />
+          {narrows(view) && !view.pairs && (
+            <Button onClick={() => narrow(NOT_NARROWED)}>Show all again</Button>
+          )}
           <Send run={run} />
         </span>
       </header>
-      {!row ? (
-        <Empty>
-          {progress?.total ? "No image is among these." : "The run made nothing that could be judged."}
-        </Empty>
-      ) : view.pairs ? (
-        <Pairs
-          rows={rows}
-          total={matching}
-          more={() => void fetchNextPage()}
-          open={(image) => change({ image, pairs: undefined } as Partial<ProofView>)}
-        />
+      {view.pairs ? (
+        <div className="grid min-h-0 flex-1 grid-cols-1 gap-6 md:grid-cols-[176px_minmax(0,1fr)]">
+          <Facets label="Narrow the proof" filter={view} change={narrow} />
+          {row ? (
+            <Pairs
+              rows={rows}
+              total={matching}
+              more={() => void fetchNextPage()}
+              open={(image) => change({ image, pairs: undefined } as Partial<ProofView>)}
+            />
+          ) : (
+            <None total={progress?.total} />
+          )}
+        </div>
+      ) : !row ? (
+        <None total={progress?.total} />
       ) : (
         <Judging
           run={run}
@@ -146,6 +150,10 @@ function Proof({ run }: { run: number }) {
       )}
     </div>
   );
+}
+
+function None({ total = 0 }: { total?: number | undefined }) {
+  return <Empty>{total ? "No image is among these." : "The run made nothing that could be judged."}</Empty>;
 }
 
 function Says({ progress: p }: { progress: Schemas["ProofProgress"] }) {
@@ -206,7 +214,7 @@ function Anew({ run, progress, view, matching }: AnewProps) {
     mutationFn: () =>
       told(
         api.POST("/api/v1/runs/{run_id}/proof/accepted", {
-          params: { path: { run_id: run }, query: { show: view.show, search: view.find } },
+          params: { path: { run_id: run }, query: wanted(view) },
         }),
       ),
     onSuccess: ({ images }) => {

@@ -1,4 +1,5 @@
 import type { Schemas } from "@/shared/api/client";
+import { ALL_IMAGES, asked, type Narrowing, readNarrowing } from "@/shared/library/narrowing";
 
 /** What Proof shows, kept in the address: which images, which of them, side by side or one by one. */
 export const SHOWS = [
@@ -11,20 +12,25 @@ export const SHOWS = [
 ] as const;
 
 export type Show = (typeof SHOWS)[number][0];
-export type ProofView = { show: Show; find: string; image: number | undefined; pairs: boolean };
+export type ProofView = { show: Show; image: number | undefined; pairs: boolean } & Narrowing;
 
 export function readProofView(search: Record<string, unknown>): Partial<ProofView> {
-  const found: Partial<ProofView> = {};
+  const found: Partial<ProofView> = readNarrowing(search);
   if (SHOWS.some(([key]) => key === search.show) && search.show !== "all") found.show = search.show as Show;
-  if (typeof search.find === "string" && search.find) found.find = search.find;
   if (typeof search.image === "number") found.image = search.image;
   if (search.pairs === true) found.pairs = true;
   return found;
 }
 
 export function withProofDefaults(view: Partial<ProofView>): ProofView {
-  return { show: "all", find: "", image: undefined, pairs: false, ...view };
+  return { show: "all", image: undefined, pairs: false, ...ALL_IMAGES, ...view };
 }
+
+/** What is shown, as the server takes it. */
+export const wanted = (view: ProofView): Omit<Schemas["ImageFilter"], "show"> & { show: Show } => ({
+  ...asked(view),
+  show: view.show,
+});
 
 export type Said = NonNullable<Schemas["ProofRow"]["said"]>;
 export const SAID_WORDS: Record<Said, string> = {

@@ -86,13 +86,13 @@ export function Trying({ run, detail, file, part, setOverlay, keep }: Props) {
   if (file.quality === null)
     return (
       <p className="text-ink-soft">
-        This file is without loss or has a palette: there is no curve to move on.
+        This file has no quality that could be another: there is no curve to move on.
       </p>
     );
   return (
     <div>
       <FidelityCurve curves={curves} goal={detail.row.goal} chosen={file} tried={whole} />
-      {points.length === 0 && <p className="text-ink-soft">Making the curve …</p>}
+      {curves.some((c) => c.isGrowing) && <p className="text-ink-soft">Filling in the curve …</p>}
       <label className="mt-1 flex items-center gap-2">
         <span className="text-ink-soft">quality</span>
         <input

@@ -1676,7 +1676,7 @@ export interface paths {
         };
         /**
          * Get Curve
-         * @description Bytes and score of a rendition's format at a few qualities, each really encoded and judged.
+         * @description Bytes and score of a rendition's format at some qualities: what the search tried, and more in between.
          */
         get: operations["get_curve"];
         put?: never;
@@ -2677,9 +2677,7 @@ export interface components {
         };
         /**
          * ImageFilter
-         * @description Which images of a capture: all conditions hold; of several values in one, any does.
-         *
-         *     `search` is found in paths, `finding` are codes, `page_id` a page that names the image.
+         * @description Which images of a capture.
          */
         ImageFilter: {
             /**
@@ -3506,6 +3504,8 @@ export interface components {
         /**
          * ProofFile
          * @description A rendition; `quality` is on its encoder's scale, null for one that has none.
+         *
+         *     `tried` is what the search tried for it, by rising quality.
          */
         ProofFile: {
             /** Id */
@@ -3526,6 +3526,8 @@ export interface components {
             score: number | null;
             /** Quality */
             quality: number | null;
+            /** Tried */
+            tried: components["schemas"]["CurvePointOut"][];
         };
         /**
          * ProofList
@@ -7255,8 +7257,14 @@ export interface operations {
     list_proof: {
         parameters: {
             query?: {
-                show?: "open" | "asking" | "accept" | "hold" | "redo" | "all";
                 search?: string;
+                format?: string[];
+                kind?: string[];
+                role?: string[];
+                folder?: string[];
+                finding?: string[];
+                page_id?: number | null;
+                show?: "open" | "asking" | "accept" | "hold" | "redo" | "all";
                 start?: number;
                 limit?: number;
             };
@@ -7348,8 +7356,14 @@ export interface operations {
     accept_rest: {
         parameters: {
             query?: {
-                show?: "open" | "asking" | "accept" | "hold" | "redo" | "all";
                 search?: string;
+                format?: string[];
+                kind?: string[];
+                role?: string[];
+                folder?: string[];
+                finding?: string[];
+                page_id?: number | null;
+                show?: "open" | "asking" | "accept" | "hold" | "redo" | "all";
             };
             header?: never;
             path: {

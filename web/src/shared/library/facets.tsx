@@ -1,18 +1,26 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { type ReactNode, useEffect, useRef, useState } from "react";
 import { api, told } from "@/shared/api/client";
 import { findingsQuery } from "@/shared/api/queries";
 import { count } from "@/shared/format/figures";
 import { Button } from "@/shared/ui/basics";
 import { useSite } from "@/shared/ui/site-context";
-import { FACETS, type Facet, type Filter, narrows, SHOWS, type Show } from "./library-filter";
+import { FACETS, type Facet, type Narrowing, NOT_NARROWED, narrows } from "./narrowing";
 
-type Props = { filter: Filter; change: (part: Partial<Filter>) => void };
+type Props = {
+  label: string;
+  filter: Narrowing;
+  change: (part: Partial<Narrowing>) => void;
+  /** More that narrows, and whether it does. */
+  children?: ReactNode;
+  narrowsMore?: boolean;
+  showAll?: () => void;
+};
 
 const SHOWN = 8;
 
 /** What the images can be narrowed by; counts are those of the whole capture. */
-export function Facets({ filter, change }: Props) {
+export function Facets({ label, filter, change, children, narrowsMore = false, showAll }: Props) {
   const site = useSite();
   const facets = useQuery({
     queryKey: ["capture", site.capture.id, "facets"],
@@ -37,7 +45,7 @@ export function Facets({ filter, change }: Props) {
   return (
     <search
       className="min-h-0 space-y-4 overflow-y-auto pr-2 pb-4 max-md:max-h-64 max-md:border-b max-md:border-rule"
-      aria-label="Narrow the library"
+      aria-label={label}
     >
       <input
         type="search"
@@ -51,37 +59,9 @@ export function Facets({ filter, change }: Props) {
         ref={field}
         className="w-full rounded border border-rule bg-card px-2 py-1.5"
       />
-      <label className="block">
-        <span className="mb-1 block text-ink-soft">State</span>
-        <select
-          value={filter.show}
-          onChange={(e) => change({ show: e.target.value as Show })}
-          className="w-full rounded border border-rule bg-card px-2 py-1.5"
-        >
-          {SHOWS.map(([key, words]) => (
-            <option key={key} value={key}>
-              {words}
-            </option>
-          ))}
-        </select>
-      </label>
-      {narrows(filter) && (
-        <Button
-          onClick={() =>
-            change({
-              find: undefined,
-              show: undefined,
-              page: undefined,
-              role: undefined,
-              kind: undefined,
-              format: undefined,
-              finding: undefined,
-              folder: undefined,
-            })
-          }
-        >
-          Show all again
-        </Button>
+      {children}
+      {(narrows(filter) || narrowsMore) && (
+        <Button onClick={showAll ?? (() => change(NOT_NARROWED))}>Show all again</Button>
       )}
       {FACETS.map(([facet, title]) => {
         const values = facets.data?.[facet] ?? [];

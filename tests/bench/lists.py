@@ -1,4 +1,7 @@
-"""`./thistle bench lists`: every list call over a capture of 100,000 images, at the 95th hundredth of its times."""
+"""`./thistle bench lists`: every list call over a capture of 100,000 images, at the 95th hundredth of its times.
+
+And the proof of a run over 10,000 of them, with six files each.
+"""
 
 from __future__ import annotations
 
@@ -7,25 +10,30 @@ import statistics
 import sys
 import tempfile
 import time
+from hashlib import sha256
 from pathlib import Path
 from typing import Any
 
 from fastapi.testclient import TestClient
-from sqlalchemy import insert
+from sqlalchemy import insert, select
 from sqlalchemy.orm import Session
 
 from ivory_thistle.api.__main__ import opened
+from ivory_thistle.api.access import Access
 from ivory_thistle.api.app import create_app
 from ivory_thistle.core.findings.catalogue import CATALOGUE
+from ivory_thistle.core.proof.judging import Judged, SpotSeen
+from ivory_thistle.core.quality import Spot
 from ivory_thistle.core.treatment.roles import ROLES
+from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.database import connect, migrate
 from ivory_thistle.store.mariadb import MariaDb
 
-IMAGES = 100_000
+IMAGES, TREATED = 100_000, 10_000
 TIMES = 40
 PORT = 8699
-AIM = 0.1
+AIM, AIM_OF_PROOF = 0.1, 0.5
 
 
 def seed(session: Session, rng: random.Random) -> int:
@@ -75,9 +83,45 @@ def seed(session: Session, rng: random.Random) -> int:
     return capture.id
 
 
-def calls(capture_id: int) -> dict[str, tuple[str, dict[str, Any]]]:
+def seed_run(session: Session, capture_id: int, rng: random.Random) -> int:
+    """A finished run over some of the images, each with its score and a third with a verdict."""
+    run = t.Run(capture_id=capture_id, state="done", rules=Rules().as_dict())
+    session.add(run)
+    session.flush()
+    images = session.execute(select(t.Image.id, t.Image.sha256, t.Image.bytes).limit(TREATED)).all()
+    site_id = session.get_one(t.Capture, capture_id).site_id
+    for n, (image_id, digest, size) in enumerate(images):
+        made = sha256(str(n).encode()).hexdigest()
+        judged = Judged(rng.uniform(60, 90), 0.2, (SpotSeen(Spot(0, 0, 64, 64, 0.02), "changed"),))
+        task = t.Task(
+            run_id=run.id, image_id=image_id, state="done", widths=[480, 960], dense=[], role="content", reason="",
+            words=["Photograph as content: kept at a score of 75."] * 5, bytes_before=size, bytes_after=size // 3,
+            proof={"rendition": made, "judged": judged.as_dict(), "why_not": ""},
+        )  # fmt: skip
+        session.add(task)
+        session.flush()
+        files = [
+            {
+                "task_id": task.id, "tier": tier, "format": tier, "width": width, "height": width // 2,
+                "bytes": size // 3, "settings": "quality 50, 4:2:0", "score": 76.0,
+                "sha256": made if (tier, width) == ("avif", 960) else f"{6 * n + at:064x}",
+                "how": {"quality": 50}, "points": [[50, size // 3, 76.0]],
+            }
+            for at, (tier, width) in enumerate((t, w) for t in ("avif", "webp", "baseline") for w in (480, 960))
+        ]  # fmt: skip
+        session.execute(insert(t.Rendition), files)
+        if n % 3 == 0:
+            digests = "\n".join(sorted(str(file["sha256"]) for file in files))
+            said = sha256(digests.encode()).hexdigest()
+            verdict = t.Verdict(site_id=site_id, original=digest, made=said, verdict="accept", note="", said_at=t.now())
+            session.add(verdict)
+    return run.id
+
+
+def calls(capture_id: int, run_id: int) -> dict[str, tuple[str, dict[str, Any]]]:
     """Every list call of the library and the audit, by what a person would say."""
     images, codes = f"/api/v1/captures/{capture_id}/images", list(CATALOGUE)
+    proof = f"/api/v1/runs/{run_id}/proof"
     return {
         "by bytes": (images, {}),
         "by path, upwards": (images, {"sort": "path", "descending": False}),
@@ -93,6 +137,10 @@ def calls(capture_id: int) -> dict[str, tuple[str, dict[str, Any]]]:
         "facets": (f"/api/v1/captures/{capture_id}/facets", {}),
         "finding groups": (f"/api/v1/captures/{capture_id}/findings", {}),
         "findings of a code": (f"/api/v1/captures/{capture_id}/findings/{codes[1]}", {}),
+        "proof": (proof, {}),
+        "proof, not judged": (proof, {"show": "open", "start": 4_000}),
+        "proof of one kind": (proof, {"kind": "graphic", "search": "ridge"}),
+        "progress of the proof": (f"{proof}/progress", {}),
     }
 
 
@@ -120,18 +168,22 @@ if __name__ == "__main__":
         migrate(engine)
         with Session(engine) as session, session.begin():
             capture = seed(session, random.Random(1))
+            run = seed_run(session, capture, random.Random(2))
         with engine.begin() as connection:
             connection.exec_driver_sql("ANALYZE TABLE image, finding")
         engine.dispose()
         database.stop()
-        app = create_app(lambda: opened(Path(place)), PORT)
-        with TestClient(app, base_url=f"http://127.0.0.1:{PORT}") as client:
+        access = Access(Path(place), PORT)
+        app = create_app(lambda: opened(Path(place)), access)
+        cookies = {access.cookie_name: access.cookie}
+        with TestClient(app, base_url=f"http://127.0.0.1:{PORT}", cookies=cookies) as client:
             print(f"{IMAGES:,} images; milliseconds: first call, p95 of the next {TIMES - 1}, p95 of pages walked on")
-            for words, (path, query) in calls(capture).items():
+            for words, (path, query) in calls(capture, run).items():
                 first, p95, walked = measure(client, path, query)
                 on = statistics.quantiles(walked, n=20)[-1] if len(walked) > 2 else 0.0
                 print(f"{words:<24} {first * 1000:8.0f} {p95 * 1000:8.1f} {on * 1000:8.1f}")
-                if max(p95, on) > AIM:
+                if max(p95, on) > (AIM_OF_PROOF if "proof" in words else AIM):
                     slow.append(words)
-    print("all within 100 ms" if not slow else f"over 100 ms: {', '.join(slow)}")
+    aims = f"{AIM * 1000:.0f} ms, proofs within {AIM_OF_PROOF * 1000:.0f}"
+    print(f"all within {aims}" if not slow else f"not within {aims}: {', '.join(slow)}")
     sys.exit(bool(slow))

@@ -28,15 +28,17 @@ Before = tuple[Said | None, str]
 """A verdict and its note."""
 _SECONDS = 120.0
 _NOT_YET = "It is not judged yet."
+_LISTED = tuple(c for c in t.Rendition.__table__.columns if c.name not in ("how", "points"))
+"""What a queue needs of renditions: there may be many thousands, in memory for as long as they are looked at."""
 
 
 @dataclass(frozen=True, slots=True)
 class InQueue:
     """An image of a run in its place in the queue, with the reasons why eyes are asked for.
 
-    `task`, `image` and `renditions` are rows of their tables' columns. `judged` is None where a picture can't be judged
-    or was not yet; `why_not` tells which. `made` tells whether its files are still the same, `said` is the verdict on
-    these very files.
+    `task`, `image` and `renditions` are rows of their tables' columns, but for how renditions were made. `judged` is
+    None where a picture can't be judged or was not yet; `why_not` tells which. `made` tells whether its files are still
+    the same, `said` is the verdict on these very files.
     """
 
     task: Any
@@ -48,7 +50,7 @@ class InQueue:
     why_not: str
     reasons: tuple[str, ...]
     made: str
-    said: t.Verdict | None = None
+    said: Any = None
 
     @property
     def is_looked_at(self) -> bool:
@@ -61,9 +63,10 @@ def made_digest(renditions: Iterable[Any]) -> str:
     return sha256("\n".join(sorted(r.sha256 for r in renditions)).encode()).hexdigest()
 
 
-def verdicts_of(session: Session, site_id: int) -> dict[str, t.Verdict]:
-    """All that was said of a site's images, by the original's SHA-256."""
-    return {v.original: v for v in session.scalars(select(t.Verdict).where(t.Verdict.site_id == site_id))}
+def verdicts_of(session: Session, site_id: int) -> dict[str, Any]:
+    """All that was said of a site's images (rows of `Verdict`), by the original's SHA-256."""
+    columns = t.Verdict.__table__.columns
+    return {v.original: v for v in session.execute(select(*columns).where(t.Verdict.site_id == site_id))}
 
 
 def queue_of(session: Session, run: t.Run, image_id: int | None = None) -> list[InQueue]:
@@ -126,7 +129,7 @@ def _made(session: Session, run_id: int, image_id: int | None = None) -> list[tu
     rows = session.execute(select(*columns, shown).join(t.Task, t.Task.image_id == t.Image.id).where(*mine))
     images = {image.id: image for image in rows}
     files: dict[int, list[Any]] = defaultdict(list)
-    wanted = select(*t.Rendition.__table__.columns).join(t.Task, t.Task.id == t.Rendition.task_id).where(*mine)
+    wanted = select(*_LISTED).join(t.Task, t.Task.id == t.Rendition.task_id).where(*mine)
     for rendition in session.execute(wanted.order_by(t.Rendition.id)):
         files[rendition.task_id].append(rendition)
     return [(task, images[task.image_id], tuple(files[task.id])) for task in tasks if files[task.id]]

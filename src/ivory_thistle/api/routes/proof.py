@@ -58,7 +58,7 @@ def list_proof(
     if progress.looked < progress.total:
         services.desk.judge(run_id, services.sessions, services.blobs)
     matching = _shown(session, run, queue, wanted)
-    items = [_row(one) for one in matching[start : start + limit]]
+    items = _rows(session, matching[start : start + limit])
     return schemas.ProofList(items=items, matching=len(matching), progress=progress)
 
 
@@ -110,8 +110,8 @@ def get_proof(run_id: int, image_id: int, session: SessionDep) -> schemas.ProofD
     one = _one(session, run, image_id)
     spots = one.judged.spots if one.judged else ()
     return schemas.ProofDetail(
-        row=_row(one),
-        files=[_file(r) for r in one.renditions],
+        row=_rows(session, [one])[0],
+        files=_files(session, [r.id for r in one.renditions]),
         spots=[
             schemas.ProofSpot(x=s.box.x, y=s.box.y, width=s.box.width, height=s.box.height, damage=s.damage)
             for s in spots
@@ -274,16 +274,26 @@ def _note(one: InQueue) -> str:
     return one.said.note if one.said else ""
 
 
-def _row(one: InQueue) -> schemas.ProofRow:
+def _rows(session: Session, queue: Sequence[InQueue]) -> list[schemas.ProofRow]:
+    files = {file.id: file for file in _files(session, [one.chosen.id for one in queue])}
+    return [_row(one, files[one.chosen.id]) for one in queue]
+
+
+def _row(one: InQueue, chosen: schemas.ProofFile) -> schemas.ProofRow:
     return schemas.ProofRow(
         image_id=one.image.id, path=one.image.path, role=one.task.role, kind=one.image.kind,
-        bytes_before=one.image.bytes, chosen=_file(one.chosen),
+        bytes_before=one.image.bytes, chosen=chosen,
         narrow_id=min(one.renditions, key=lambda r: (r.width, r.bytes)).id,
         score=one.judged.score if one.judged else None,
         goal=one.goal, reasons=list(one.reasons), why_not=one.why_not,
         said=_said(one) or None,  # type: ignore[arg-type]
         note=_note(one), has_thumbnail=one.image.has_thumbnail,
     )  # fmt: skip
+
+
+def _files(session: Session, ids: Sequence[int]) -> list[schemas.ProofFile]:
+    rows = session.scalars(select(t.Rendition).where(t.Rendition.id.in_(ids)).order_by(t.Rendition.id))
+    return [_file(row) for row in rows]
 
 
 def _file(rendition: t.Rendition) -> schemas.ProofFile:

@@ -75,18 +75,15 @@ def overrule(capture_id: int, body: schemas.Override, session: SessionDep) -> sc
     """
     _, site = capture_of(session, capture_id)
     rules = site_rules(site)
-    rows = (
-        session.execute(selected(capture_id, body.selection).with_only_columns(t.Image.path, t.Image.sha256))
-        .tuples()
-        .all()
-    )
+    chosen = selected(capture_id, body.selection).with_only_columns(t.Image.path, t.Image.sha256)
+    rows = {row.path: row.sha256 for row in session.execute(chosen)}
     settings: dict[str, Any] | None = body.settings.model_dump(exclude_none=True) if body.settings else None
     if body.entries is not None:
         named = {name: value for name, value in body.entries.items() if name not in CONDITIONS}
         settings = dict(rules_of_tables({"rule": [{"path": "any", **named}]}).narrower[0].settings)
     elif settings is not None and (not settings or {"fidelity", "cap"} <= settings.keys()):
         raise UnusableInput("Say what these images get: leave, max_width, focus, and one of fidelity and cap.")
-    narrower = overruled(rules.narrower, dict(rows), settings)
+    narrower = overruled(rules.narrower, rows, settings)
     if len(narrower) > MOST_RULES:
         raise UnusableInput(f"A site may have {MOST_RULES:,} rules; name so many by a pattern or a role instead.")
     site.rules = replace(rules, narrower=narrower).as_dict()

@@ -62,5 +62,5 @@ def one_quality(tier: Tier, ladders: Sequence[Sequence[Rung]], quality: int) -> 
     for rung in (r for rungs in ladders for r in rungs):
         encoded = LOSSY[tier].encode(rung.pixels, Settings(quality))
         total += encoded.bytes
-        worst = min(worst, score(prepare(rung.pixels.array), decode_plain(encoded.data, tier == "avif")))
+        worst = min(worst, score(prepare(rung.pixels.array), decode_plain(encoded.data, encoded.format)))
     return total, worst

@@ -18,7 +18,7 @@ from ivory_thistle.core.formats.webp import WEBP
 from ivory_thistle.core.images.pixels import Pixels
 from ivory_thistle.core.quality import prepare, score
 from ivory_thistle.core.search import Coder, Hint, Scale, best_under_cap, fewest_bytes
-from ivory_thistle.core.treatment.making import scale_of
+from ivory_thistle.core.treatment.learning import scale_of
 from pictures import photograph
 
 STRAIGHT = Scale(((30, 30), (60, 60), (90, 90)))

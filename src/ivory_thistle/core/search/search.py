@@ -41,10 +41,12 @@ class Hint:
     """What is known before a search.
 
     `start`: the setting to begin at. `gain`: by how many points the thorough encoder scores above the quick one.
+    `sure`: other searches of the picture point there, so that a probe would tell nothing new.
     """
 
     start: float
     gain: float = 0.0
+    sure: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,7 +80,7 @@ _AIM, _AIM_AGAIN = 1.0, 0.5
 _PATIENCE = 1.0
 """With every encode that met the goal, one more point above it is found good enough."""
 _NEAR = 3.0
-"""A probe this near to the goal (points) tells well enough where the thorough encoder should begin."""
+"""A probe this near to its aim (points) tells well enough where the thorough encoder should begin, if not nearer."""
 _PROBES = 3
 _APART = 3
 """Two tries closer together than so many settings tell nothing of the slope."""
@@ -132,8 +134,9 @@ def fewest_bytes(coder: Coder[E], fidelity: float, hint: Hint, tolerance: float 
     tries, scale = _Tries(coder), coder.scale
     low, high = coder.limits
     setting, gain = _clamp(hint.start, low, high), hint.gain
-    if coder.probe:
-        setting = _probed(tries, coder, fidelity + _AIM - gain, setting)
+    if coder.probe and not hint.sure:
+        aim = fidelity + min(_AIM, tolerance / 2) - gain
+        setting = _probed(tries, coder, aim, setting, near=min(_NEAR, tolerance))
     misses, meets = low - 1, high + 1  # the highest setting known to miss, the lowest known to meet
     while len(tries.points) < most:
         point = tries.at(setting)
@@ -195,15 +198,15 @@ def _clamp(setting: float, low: int, high: int) -> int:
     return min(max(round(setting), low), high)
 
 
-def _probed(tries: _Tries[E], coder: Coder[E], aim: float, setting: int) -> int:
-    """Where the thorough encoder should begin, by quick encodes."""
+def _probed(tries: _Tries[E], coder: Coder[E], aim: float, setting: int, near: float) -> int:
+    """Where the thorough encoder should begin, by quick encodes: one so near to the aim tells it well enough."""
     scale = coder.scale
     while len(tries.probes) < _PROBES:
         point = tries.probe(setting)
         known = [(p.setting, scale.setting(p.score)) for p in tries.probes.values()]
         wanted = min(max(_towards(known, scale.setting(aim), 1.0), setting - _JUMP), setting + _JUMP)
         following = _clamp(wanted, *coder.limits)
-        if abs(point.score - aim) <= _NEAR or following in tries.probes:
+        if abs(point.score - aim) <= near or following in tries.probes:
             return following
         setting = following
     return setting

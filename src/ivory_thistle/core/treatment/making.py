@@ -2,24 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-
-import numpy as np
 
 from ivory_thistle.core.formats.encoder import MOST_COLOURS, Encoded, Encoder, Settings
 from ivory_thistle.core.formats.table import FORMATS, FormatName
-from ivory_thistle.core.formats.tiers import BASELINE, GAINS_AT, TIERS, Look, Tier
+from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Look, Tier
 from ivory_thistle.core.images.chroma import ChromaLoss, chroma_loss
 from ivory_thistle.core.images.metadata import NO_METADATA, Metadata
 from ivory_thistle.core.images.pixels import Pixels, decode_plain
 from ivory_thistle.core.quality import Prepared, prepare, score
-from ivory_thistle.core.search import Coder, Found, Hint, Point, Scale, best_under_cap, fewest_bytes
+from ivory_thistle.core.search import Coder, Found, Hint, Point, best_under_cap, fewest_bytes
+from ivory_thistle.core.treatment.learning import Learnt, gain_of, scale_of
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.words import kb
-
-_CARRIES_OVER = 0.75
-"""Of what a picture was harder (or easier) for one format than the typical one, so much it is for the next."""
 
 FINE_COLOUR, STRONG_COLOUR = 0.02, 0.01
 """Shares of `ChromaLoss` from which halved chroma costs more than it saves."""
@@ -85,8 +81,8 @@ class Files:
 def make_files(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier]) -> dict[Tier, list[Made]]:
     """The files of every tier, by the rungs' order (rising width).
 
-    The narrowest rung is searched first, where encodes are cheap; each wider one begins from what it took. Within a
-    rung the cheap formats go first and tell the dear ones where to begin.
+    The narrowest rung is searched first, where encodes are cheap, then the widest; those between begin from what both
+    took. Within a rung the cheap formats go first and tell the dear ones where to begin.
     """
     return _made(rungs, wish, tiers, gives_up=False).made
 
@@ -97,64 +93,38 @@ def make_worthwhile_files(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tie
 
 
 def _made(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier], gives_up: bool) -> Files:
-    made: dict[Tier, list[Made]] = {tier: [] for tier in tiers}
+    made: dict[Tier, dict[int, Made]] = {tier: {} for tier in tiers}
     given_up: dict[Tier, str] = {}
-    learnt = _Learnt(wish.fidelity(rungs[0]))
+    learnt = Learnt()
     cheap_first = [tier for tier in reversed(TIERS) if tier in tiers]
-    for rung in rungs:
-        learnt.aim(wish.fidelity(rung))
-        maker = _Maker(rung, wish, learnt.needs_fine, known=bool(learnt.hints))
-        is_widest = rung is rungs[-1]
+    for n in _ends_first(len(rungs)):
+        rung, is_widest = rungs[n], n == len(rungs) - 1
+        maker = _Maker(rung, wish, learnt.needs_fine)
         for tier in cheap_first:
             if tier in given_up:
                 continue
-            hint = learnt.hint_for(tier, maker.is_fine(tier))
+            hint = learnt.hint_for(tier, rung.pixels.width, wish.fidelity(rung), maker.is_fine(tier))
             # A tier whose widest file is no gain is dropped whole (`choice`).
             if gives_up and is_widest and (why := maker.no_gain_by_probe(tier, hint)):
                 given_up[tier] = why
                 continue
-            file, hint_for_next = maker.make(tier, hint)
-            made[tier].append(file)
-            learnt.take(tier, hint_for_next, maker.is_fine(tier))
+            made[tier][n], hint_for_next = maker.make(tier, hint)
+            learnt.take(tier, rung.pixels.width, wish.fidelity(rung), hint_for_next, maker.is_fine(tier))
             # Photographs gain about the same at all widths; drawings do not.
-            if gives_up and not (is_widest or wish.drawn) and (why := maker.no_gain(tier, file)):
+            if gives_up and not (is_widest or wish.drawn) and (why := maker.no_gain(tier, made[tier][n])):
                 given_up[tier] = why
-    return Files({tier: files for tier, files in made.items() if tier not in given_up}, given_up)
+    kept = {tier: [files[n] for n in sorted(files)] for tier, files in made.items() if tier not in given_up}
+    return Files(kept, given_up)
+
+
+def _ends_first(count: int) -> list[int]:
+    """The order in which rungs are made: what holds at both ends tells most of what lies between them."""
+    return [0, *([count - 1] if count > 1 else []), *range(1, count - 1)]
 
 
 def _no_gain_words(file: Encoded, size: str, least: Encoded) -> str:
     name, other = FORMATS[file.format].label, FORMATS[least.format].label
     return f"{name} given up at {file.width:,} px: {size} against {kb(least.bytes)} as {other}."
-
-
-class _Learnt:
-    """What the files so far tell of the next: where searches begin, and which tiers were found to need finer chroma."""
-
-    def __init__(self, goal: int) -> None:
-        self.goal = goal
-        self.hints: dict[Tier, Hint] = {}
-        self.needs_fine: set[Tier] = set()
-        self._was_fine: dict[Tier, bool] = {}
-
-    def aim(self, goal: int) -> None:
-        """Moves what is known to another fidelity."""
-        for tier, hint in self.hints.items():
-            scale = scale_of(tier)
-            start = hint.start + scale.setting(goal) - scale.setting(self.goal)
-            self.hints[tier] = replace(hint, start=start)
-        self.goal = goal
-
-    def hint_for(self, tier: Tier, is_fine: bool) -> Hint:
-        """Where the tier's next search begins. What quick encodes gain is not known yet of another chroma."""
-        hint = self.hints.get(tier) or _first_hint(tier, self.goal, self.hints)
-        changed = is_fine != self._was_fine.get(tier, is_fine)
-        return replace(hint, gain=_gain(tier, self.goal)) if changed else hint
-
-    def take(self, tier: Tier, hint: Hint | None, is_fine: bool) -> None:
-        """Keeps what a file told (None: nothing was searched)."""
-        self._was_fine[tier] = is_fine
-        if hint:
-            self.hints[tier] = hint
 
 
 def refusal(tier: Tier, rungs: Sequence[Rung]) -> str:
@@ -163,29 +133,11 @@ def refusal(tier: Tier, rungs: Sequence[Rung]) -> str:
     return next((words for words in tried if words), "")
 
 
-def scale_of(tier: Tier) -> Scale:
-    """How a tier's encoder acts on a typical picture."""
-    return TIERS[tier].making.scale
-
-
-def _first_hint(tier: Tier, goal: int, known: Mapping[Tier, Hint]) -> Hint:
-    """Where a search begins that is the first of its format for this picture."""
-    scale = scale_of(tier)
-    harder = [(h.start - scale_of(t).setting(goal)) / scale_of(t).step(goal) for t, h in known.items()]
-    difficulty = _CARRIES_OVER * sum(harder) / len(harder) if harder else 0.0
-    start = scale.setting(goal) + difficulty * scale.step(goal)
-    return Hint(start, _gain(tier, goal))
-
-
-def _gain(tier: Tier, goal: int) -> float:
-    return float(np.interp(goal, GAINS_AT, TIERS[tier].making.gains))
-
-
 class _Maker:
     """Makes the files of one rung; its side of the score is prepared once for all formats."""
 
-    def __init__(self, rung: Rung, wish: Wish, needs_fine: set[Tier], known: bool) -> None:
-        self._pixels, self._wish, self._needs_fine, self._known = rung.pixels, wish, needs_fine, known
+    def __init__(self, rung: Rung, wish: Wish, needs_fine: set[Tier]) -> None:
+        self._pixels, self._wish, self._needs_fine = rung.pixels, wish, needs_fine
         self._fidelity = wish.fidelity(rung)
         self._colour: ChromaLoss = chroma_loss(rung.pixels)
         self._prepared: Prepared | None = None
@@ -248,7 +200,7 @@ class _Maker:
             return Made(self._encode(making.encoder, self._settings(tier, self._quality_of_all(tier)))), None
         found = self._search(tier, hint)
         if not found.met and self._refine(tier):
-            found = self._search(tier, Hint(hint.start, _gain(tier, self._fidelity)))
+            found = self._search(tier, Hint(hint.start, gain_of(tier, self._fidelity)))
         elif found.setting > making.half_chroma_up_to and not self.is_fine(tier) and not rules.cap:
             found = self._finer_where_smaller(tier, found)
         return Made(found.encoded, found.score, found.met, found.points), found.hint
@@ -256,7 +208,7 @@ class _Maker:
     def _finer_where_smaller(self, tier: Tier, coarse: Found[Encoded]) -> Found[Encoded]:
         """The file with whole chroma where that is smaller: its luma then needs no such quality."""
         self._needs_fine.add(tier)
-        fine = self._search(tier, Hint(scale_of(tier).setting(self._fidelity), _gain(tier, self._fidelity)))
+        fine = self._search(tier, Hint(scale_of(tier).setting(self._fidelity), gain_of(tier, self._fidelity)))
         if fine.met and fine.encoded.bytes < coarse.encoded.bytes:
             return fine
         self._needs_fine.remove(tier)
@@ -271,8 +223,7 @@ class _Maker:
         def quick(quality: int) -> Encoded:
             return self._encode(making.encoder, self._quick(tier, quality))
 
-        probe = quick if making.probes or not self._known else None
-        coder = Coder(thorough, self.judge, making.limits, making.scale, probe)
+        coder = Coder(thorough, self.judge, making.limits, making.scale, quick)
         if self._wish.rules.cap:
             return best_under_cap(coder, self._wish.rules.cap, hint)
         return fewest_bytes(coder, self._fidelity, hint, making.tolerance)

@@ -31,6 +31,7 @@ class Subject:
     probe: Probe | None = None
     growth: float = field(init=False)
     _known: dict[int, float] = field(default_factory=dict)
+    _pixels: dict[int, float] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         """With which power of the width its bytes grow."""
@@ -41,7 +42,10 @@ class Subject:
 
     def pixels(self, width: int) -> float:
         """Pixels of a file so wide."""
-        return max(1.0, width * float(width) * self.height / max(1, self.width))
+        known = self._pixels.get(width)
+        if known is None:
+            known = self._pixels[width] = max(1.0, width * float(width) * self.height / max(1, self.width))
+        return known
 
     def log_plain(self, width: int) -> float:
         """ln of what a plain JPEG would weigh at a width: on a line between (and beyond) those that are known."""

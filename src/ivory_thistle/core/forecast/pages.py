@@ -77,8 +77,8 @@ class Pages:
     ) -> None:
         """`expected` by path of the image; an image that another one's ladder stands for has that one's files."""
         self._site, self._expected, self._stays = site, expected, stays
-        self._rungs_of: dict[tuple[str, Tier], Rungs] = {}
-        self._known: dict[tuple[str, str, str], tuple[Expected | None, Collection[float]]] = {}
+        self._rungs_of: dict[Tier, dict[str, Rungs]] = defaultdict(dict)
+        self._known: dict[tuple[str, str], dict[str, tuple[Expected | None, Collection[float]]]] = defaultdict(dict)
         self._needed: dict[tuple[str, str, str], set[float]] = defaultdict(set)
         for slot in slots:
             image = site.by_path.get(slot.path)
@@ -107,44 +107,37 @@ class Pages:
 
     def _parts(self, page: str, screen: str, tier: Tier, loaded: Sequence[Loaded]) -> tuple[Part, ...]:
         """What becomes of each file; files of one image that come to the same one are loaded once."""
+        known, rungs_of = self._known[page, screen], self._rungs_of[tier]
         seen: set[tuple[str, int]] = set()
         found: list[Part] = []
         for one in loaded:
-            files, boxes = self._asked(page, screen, one.path)
+            path, before, opening = one.path, one.bytes, one.opening
+            asked = known.get(path)
+            if asked is None:
+                asked = known[path] = self._asked(page, screen, path)
+            files, boxes = asked
             if files is None:
-                found.append(Part(one.path, "", one.bytes, one.bytes, one.opening))
+                found.append(Part(path, "", before, before, opening))
                 continue
-            limits, rungs = self._rungs(files, tier)
+            image = files.path
+            limits, rungs = rungs_of.get(image) or rungs_of.setdefault(image, files.rungs(tier))
             after = 0
             for needed in boxes:
                 n = bisect_left(limits, needed)
-                width, size = rungs[n] if n < len(rungs) else (0, one.bytes)
-                if (files.path, width) not in seen:
+                width, size = rungs[n] if n < len(rungs) else (0, before)
+                if (image, width) not in seen:
                     after += size
-                    seen.add((files.path, width))
-            found.append(Part(one.path, files.path, one.bytes, after, one.opening))
+                    seen.add((image, width))
+            found.append(Part(path, image, before, after, opening))
         return tuple(found)
-
-    def _rungs(self, files: Expected, tier: Tier) -> Rungs:
-        key = files.path, tier
-        known = self._rungs_of.get(key)
-        if known is None:
-            known = self._rungs_of[key] = files.rungs(tier)
-        return known
 
     def _asked(self, page: str, screen: str, path: str) -> tuple[Expected | None, Collection[float]]:
         """What stands for a file on a page and screen (None: it stays), and how many pixels its boxes ask for."""
-        key = page, screen, path
-        known = self._known.get(key)
-        if known is None:
-            image = self._site.by_path.get(path)
-            files = self._expected.get(image.path) if image else None
-            if not image or not files or path in self._stays.get(page, ()):
-                known = None, ()
-            else:
-                known = files, self._needed.get((page, screen, image.path), _ANY)
-            self._known[key] = known
-        return known
+        image = self._site.by_path.get(path)
+        files = self._expected.get(image.path) if image else None
+        if not image or not files or path in self._stays.get(page, ()):
+            return None, ()
+        return files, self._needed.get((page, screen, image.path), _ANY)
 
 
 @dataclass(frozen=True, slots=True)

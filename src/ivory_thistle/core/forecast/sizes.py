@@ -85,6 +85,8 @@ class _Model:
         in_place = self._rules.form is HandoverForm.IN_PLACE
         modern = () if in_place or planned.role == "social card" else modern_tiers()
         self._tiers = (*(tier for tier in modern if tier in self._rules.formats), BASELINE)
+        self._formats = {tier: self._format(tier) for tier in self._tiers}
+        self._models = {tier: self._model(name) for tier, name in self._formats.items()}
 
     def modelled(self) -> Modelled:
         """Bytes and seconds of all files."""
@@ -118,8 +120,7 @@ class _Model:
         return PROBED[known] if self._subject.probe else PLAIN[known]
 
     def _size(self, tier: Tier, width: int, dense: bool) -> int:
-        rules, name = self._rules, self._format(tier)
-        model = self._model(name)
+        rules, name, model = self._rules, self._formats[tier], self._models[tier]
         if isinstance(model, Drawn):
             size = model.bytes(self._subject, width, 100)
         elif rules.fixed:
@@ -137,7 +138,7 @@ class _Model:
     def _spread(self) -> float:
         if not self._subject.detail:
             return _UNLOOKED_SPREAD
-        return self._model(self._format(self._tiers[0])).spread
+        return self._models[self._tiers[0]].spread
 
     def _seconds(self) -> float:
         """Of one worker: decoding, and every file by its megapixels."""
@@ -145,7 +146,7 @@ class _Model:
         way = "drawn" if self._drawn else "fixed" if self._rules.fixed else "searched"
         total = SECONDS["decoding"] * facts.width * facts.height / 1e6
         for tier in self._tiers:
-            name = self._format(tier)
+            name = self._formats[tier]
             known = SECONDS.get(f"{name} {way}", SECONDS.get(f"{name} searched", SECONDS[f"{_LIKE} searched"]))
             apart = planned.apart if tier == BASELINE else ()
             for width in (*(step.width for step in planned.steps), *apart):

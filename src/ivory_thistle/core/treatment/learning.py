@@ -43,9 +43,9 @@ class Learnt:
         found = _between(known, width)
         start = scale_of(tier).setting(goal) + found.off
         alike = all(one.fine == is_fine for one in known)
-        agree = len(known) > 1 and max(abs(one.off - found.off) for one in known) <= _AGREE
+        agree = max(abs(one.off - found.off) for one in known) <= _AGREE
         # A thorough file that costs little more than a probe tells more than one.
-        sure = alike and (agree or not TIERS[tier].making.probes)
+        sure = alike and len(known) > 1 and (agree or not TIERS[tier].making.probes)
         return Hint(start, found.gain if alike else gain_of(tier, goal), sure=sure)
 
     def _first_hint(self, tier: Tier, goal: int) -> Hint:

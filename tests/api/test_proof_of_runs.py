@@ -127,6 +127,29 @@ def test_verdicts_outlive_a_run_that_makes_the_same(
     assert left["progress"]["said"] == left["progress"]["total"] - 1
 
 
+def test_what_is_not_to_be_made_anew_looks_as_the_rules_say(run: tuple[httpx.Client, int, int]) -> None:
+    """Another look for an image goes with the verdict that asked for it; what else was decided for it stays."""
+    client, capture, key = run
+    row = photograph_in(client, key)
+    site = client.get(f"/api/v1/captures/{capture}").json()["site_id"]
+    chosen = {"ids": [row["image_id"]], "without": []}
+    for settings in ({"focus": [0.25, 0.5]}, {"fidelity": 80}):
+        body = {"selection": chosen, "settings": settings}
+        assert client.post(f"/api/v1/captures/{capture}/overrides", json=body).status_code == 200
+
+    def decided() -> set[str]:
+        rules = client.get(f"/api/v1/sites/{site}/rules").json()["rule"]
+        return {name for rule in rules for name in rule} - {"path", "content"}
+
+    address = f"/api/v1/runs/{key}/proof/{row['image_id']}"
+    assert client.put(address, json={"said": "tighter", "note": ""}).json()["rules_before"] is None
+    assert decided() == {"focus", "fidelity"}
+    accepted = client.put(address, json={"said": "accept", "note": ""}).json()
+    assert decided() == {"focus"} and "fidelity = 80" in accepted["rules_before"]
+    client.put(f"/api/v1/sites/{site}/rules.toml", json={"toml": accepted["rules_before"]})
+    assert decided() == {"focus", "fidelity"}
+
+
 def test_verdicts_outlive_a_new_capture(run: tuple[httpx.Client, int, int], application: Application) -> None:
     """The same contents, read and treated anew, are judged already."""
     client, capture, key = run

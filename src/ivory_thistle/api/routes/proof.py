@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from base64 import b64encode
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Path, Query
@@ -22,22 +23,26 @@ from ivory_thistle.core.errors import EncodeError, PictureError
 from ivory_thistle.core.formats.encoder import Settings
 from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.treatment.narrowing import without_look
 from ivory_thistle.core.treatment.rendition import RenditionFacts, facts_of
+from ivory_thistle.core.treatment.rules_toml import write_rules
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.checks import say_of_image
 from ivory_thistle.workflows.proof_page import MOST_SHOWN, proof_html
 from ivory_thistle.workflows.proofs import InQueue, queue_of, queue_without_verdicts, say, stored_proof, with_verdicts
+from ivory_thistle.workflows.settings import site_rules
 from ivory_thistle.workflows.trying import Box, CurvePoint, Sought, curve, reduced_original, still, try_setting
 from ivory_thistle.workflows.workers import CallFailedError
 
 router = APIRouter(prefix="/runs/{run_id}/proof", tags=["proof"])
 _CURVE_SCORES = (40.0, 55.0, 65.0, 75.0, 85.0, 90.0)
+_ANEW = ("tighter", "lighter")
 _SHOWS: dict[str, Callable[[InQueue], bool]] = {
     "open": lambda one: not _said(one),
     "asking": lambda one: not _said(one) and bool(one.reasons),
     "accept": lambda one: _said(one) == "accept",
     "hold": lambda one: _said(one) == "hold",
-    "redo": lambda one: _said(one) in ("tighter", "lighter"),
+    "redo": lambda one: _said(one) in _ANEW,
     "all": lambda one: True,
 }
 
@@ -127,14 +132,19 @@ def get_proof(run_id: int, image_id: int, session: SessionDep) -> schemas.ProofD
 def judge_image(
     run_id: int, image_id: int, verdict: schemas.Verdict, session: SessionDep, services: ServicesDep
 ) -> schemas.VerdictOut:
-    """Keeps what is said of an image. What is held stays as it was in savings and handover, at once."""
+    """Keeps what is said of an image. What is held stays as it was in savings and handover, at once.
+
+    What is no longer to be made anew looks as the rules say again.
+    """
     run = finished_run(session, run_id, to_change=True)
     image = _one(session, run, image_id).image
     said, note = say_of_image(session, run, image, verdict.said, verdict.note, services.blobs)
+    changed = said in _ANEW and verdict.said not in _ANEW
+    rules = _as_the_rules_say(session, run, image) if changed else None
     capture_id = run.capture_id
     session.commit()
     services.counts.forget(capture_id)
-    return schemas.VerdictOut(said=verdict.said, note=verdict.note, before=said, note_before=note)
+    return schemas.VerdictOut(said=verdict.said, note=verdict.note, before=said, note_before=note, rules_before=rules)
 
 
 @router.get("/{image_id}/original/{rendition_id}", response_class=Response)
@@ -225,6 +235,17 @@ def _sought(
     return Sought(services.blobs.url, ImageFacts(**image.facts), rendition.width), rendition
 
 
+def _as_the_rules_say(session: Session, run: t.Run, image: Any) -> str | None:
+    """Takes back another look that was decided for an image; the rules as they were, None where there was none."""
+    _, site = capture_of(session, run.capture_id)
+    rules = site_rules(site)
+    narrower = without_look(rules.narrower, image.path, image.sha256)
+    if narrower == rules.narrower:
+        return None
+    site.rules = replace(rules, narrower=narrower).as_dict()
+    return write_rules(rules)
+
+
 def _one(session: Session, run: t.Run, image_id: int) -> InQueue:
     found = queue_of(session, run, image_id)
     if not found:
@@ -262,7 +283,7 @@ def _progress(queue: Sequence[InQueue]) -> schemas.ProofProgress:
     return schemas.ProofProgress(
         total=len(queue), looked=sum(one.is_looked_at for one in queue),
         said=sum(bool(_said(one)) for one in queue), held=sum(_said(one) == "hold" for one in queue),
-        redo=[one.image.id for one in queue if _said(one) in ("tighter", "lighter")],
+        redo=[one.image.id for one in queue if _said(one) in _ANEW],
     )  # fmt: skip
 
 

@@ -128,12 +128,13 @@ class Verdict(BaseModel):
 
 
 class VerdictOut(Out):
-    """What is said now, and what was said before."""
+    """What is said now, and what was said before; `rules_before` is the rules' TOML where the verdict changed them."""
 
     said: Said | None
     note: str
     before: Said | None
     note_before: str
+    rules_before: str | None = None
 
 
 class Accepted(Out):

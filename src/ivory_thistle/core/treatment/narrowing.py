@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections import defaultdict
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from typing import Any, Literal, get_args
 
 from ivory_thistle.core.formats.table import FORMATS
@@ -294,6 +294,18 @@ def overruled(
         stays = {name: v for name, v in before.get(path, {}).items() if not (new_look and name in _LOOKS)}
         changed.append(Rule(path=path, content=contents[path], settings={**stays, **settings}))
     return (*others, *changed)
+
+
+def without_look(rules: Sequence[Rule], path: str, content: str) -> tuple[Rule, ...]:
+    """The rules with what an image was overruled to look like taken back; all else that was decided for it stays."""
+    found = []
+    for rule in rules:
+        if rule.is_override and (rule.path == path or (rule.content and rule.content == content)):
+            rule = replace(rule, settings={name: v for name, v in rule.settings.items() if name not in _LOOKS})
+            if not rule.settings:
+                continue
+        found.append(rule)
+    return tuple(found)
 
 
 def reasons(by: Mapping[str, Rule]) -> tuple[str, ...]:

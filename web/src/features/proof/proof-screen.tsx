@@ -116,7 +116,7 @@ function Proof({ run }: { run: number }) {
       </header>
       {view.pairs ? (
         <div className="grid min-h-0 flex-1 grid-cols-1 gap-6 md:grid-cols-[176px_minmax(0,1fr)]">
-          <Facets label="Narrow the proof" filter={view} change={narrow} />
+          <Facets label="Narrow the proof" filter={view} change={narrow} counts={false} />
           {row ? (
             <Pairs
               rows={rows}

@@ -60,8 +60,9 @@ export function useVerdict(run: number) {
       refresh();
       const undo = async () => {
         if (last.current === undo) last.current = null;
-        if (rules) await restore(rules.toml);
         await put(row, verdict.before, verdict.note_before);
+        const before = rules?.toml ?? verdict.rules_before;
+        if (before) await restore(before);
         refresh();
       };
       last.current = undo;

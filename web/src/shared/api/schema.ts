@@ -1598,6 +1598,8 @@ export interface paths {
         /**
          * Judge Image
          * @description Keeps what is said of an image. What is held stays as it was in savings and handover, at once.
+         *
+         *     What is no longer to be made anew looks as the rules say again.
          */
         put: operations["judge_image"];
         post?: never;
@@ -4386,7 +4388,7 @@ export interface components {
         };
         /**
          * VerdictOut
-         * @description What is said now, and what was said before.
+         * @description What is said now, and what was said before; `rules_before` is the rules' TOML where the verdict changed them.
          */
         VerdictOut: {
             /** Said */
@@ -4397,6 +4399,8 @@ export interface components {
             before: ("accept" | "hold" | "tighter" | "lighter") | null;
             /** Note Before */
             note_before: string;
+            /** Rules Before */
+            rules_before?: string | null;
         };
         /**
          * ViewsOut

@@ -15,12 +15,22 @@ type Props = {
   children?: ReactNode;
   narrowsMore?: boolean;
   showAll?: () => void;
+  /** Whether to tell how many images of the whole capture a value would show. */
+  counts?: boolean;
 };
 
 const SHOWN = 8;
 
 /** What the images can be narrowed by; counts are those of the whole capture. */
-export function Facets({ label, filter, change, children, narrowsMore = false, showAll }: Props) {
+export function Facets({
+  label,
+  filter,
+  change,
+  children,
+  narrowsMore = false,
+  showAll,
+  counts = true,
+}: Props) {
   const site = useSite();
   const facets = useQuery({
     queryKey: ["capture", site.capture.id, "facets"],
@@ -86,7 +96,7 @@ export function Facets({ label, filter, change, children, narrowsMore = false, s
                         >
                           {facet === "finding" ? v.value.replaceAll("-", " ") : v.value}
                         </span>
-                        <span className="figure text-[12px] text-ink-soft">{count(v.count)}</span>
+                        {counts && <span className="figure text-[12px] text-ink-soft">{count(v.count)}</span>}
                       </label>
                     </li>
                   ))}

@@ -11,10 +11,12 @@ import sys
 import tempfile
 import time
 from collections.abc import Iterator, Mapping
+from math import hypot
 from pathlib import Path
 
 from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.findings.audit import site_roles
+from ivory_thistle.core.forecast.pages import Range
 from ivory_thistle.core.forecast.probes import Probe
 from ivory_thistle.core.treatment.guessing import guessed_slots
 from ivory_thistle.core.treatment.ladder import Plan
@@ -75,11 +77,13 @@ def compare(name: str, told: Foretold, truth: Foretold, seconds: float) -> None:
     total = told.storage.likely / truth.storage.likely
     held = told.storage.low <= truth.storage.likely <= told.storage.high
     pairs = list(_pairs(told.expected, truth.expected))
+    ranges = list(_ranges(told, truth))
+    covered = f", {100 * sum(ranges) / len(ranges):.0f} % of {len(ranges)} within their own range" if ranges else ""
     near = sum(abs(a - b) <= 0.3 * b for a, b in pairs) / max(1, len(pairs))
     took = f", time {told.seconds.likely / seconds:.2f} of the truth" if seconds > 1 else ""
     print(
         f"  {name}: all files {total:.2f} of the truth ({'within' if held else 'outside'} its range), "
-        f"{100 * near:.0f} % of {len(pairs)} images within 30 %{took}"
+        f"{100 * near:.0f} % of {len(pairs)} images within 30 %{covered}{took}"
     )
 
 
@@ -87,6 +91,16 @@ def _pairs(told: Mapping, truth: Mapping) -> Iterator[tuple[int, int]]:  # type:
     for path, true in truth.items():
         if true.is_known and true.top and true.path == path:
             yield widest(told[path]), widest(true)
+
+
+def _ranges(told: Foretold, truth: Foretold) -> Iterator[bool]:
+    """Whether each image that was not known yet came to lie where eight cases of ten should."""
+    for path, true in truth.expected.items():
+        one = told.expected[path]
+        if true.is_known and true.top and true.path == path and not one.is_known:
+            spread = hypot(one.spread, told.learnt.site_spread)
+            range_ = Range.around(widest(one), widest(one) * spread)
+            yield range_.low <= widest(true) <= range_.high
 
 
 def bench(folder: Path) -> None:

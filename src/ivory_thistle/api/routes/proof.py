@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from base64 import b64encode
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Path, Query
@@ -23,14 +22,12 @@ from ivory_thistle.core.errors import EncodeError, PictureError
 from ivory_thistle.core.formats.encoder import Settings
 from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.images.facts import ImageFacts
-from ivory_thistle.core.treatment.narrowing import without_look
 from ivory_thistle.core.treatment.rendition import RenditionFacts, facts_of
-from ivory_thistle.core.treatment.rules_toml import write_rules
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.checks import say_of_image
 from ivory_thistle.workflows.proof_page import MOST_SHOWN, proof_html
 from ivory_thistle.workflows.proofs import InQueue, queue_of, queue_without_verdicts, say, stored_proof, with_verdicts
-from ivory_thistle.workflows.settings import site_rules
+from ivory_thistle.workflows.settings import take_look_back
 from ivory_thistle.workflows.trying import Box, CurvePoint, Sought, curve, reduced_original, still, try_setting
 from ivory_thistle.workflows.workers import CallFailedError
 
@@ -140,7 +137,8 @@ def judge_image(
     image = _one(session, run, image_id).image
     said, note = say_of_image(session, run, image, verdict.said, verdict.note, services.blobs)
     changed = said in _ANEW and verdict.said not in _ANEW
-    rules = _as_the_rules_say(session, run, image) if changed else None
+    _, site = capture_of(session, run.capture_id)
+    rules = take_look_back(site, image.path, image.sha256) if changed else None
     capture_id = run.capture_id
     session.commit()
     services.counts.forget(capture_id)
@@ -200,7 +198,7 @@ def get_curve(
     sought, rendition = _sought(session, services, run_id, image_id, rendition_id)
     made = facts_of(rendition)
     how = made.how
-    if how is None or _quality_of(made) is None:
+    if how is None or made.quality is None:
         return []
     what = f"curve {rendition.sha256}"
     capture_id = finished_run(session, run_id).capture_id
@@ -233,17 +231,6 @@ def _sought(
         raise not_found("rendition")
     image, rendition = row
     return Sought(services.blobs.url, ImageFacts(**image.facts), rendition.width), rendition
-
-
-def _as_the_rules_say(session: Session, run: t.Run, image: Any) -> str | None:
-    """Takes back another look that was decided for an image; the rules as they were, None where there was none."""
-    _, site = capture_of(session, run.capture_id)
-    rules = site_rules(site)
-    narrower = without_look(rules.narrower, image.path, image.sha256)
-    if narrower == rules.narrower:
-        return None
-    site.rules = replace(rules, narrower=narrower).as_dict()
-    return write_rules(rules)
 
 
 def _one(session: Session, run: t.Run, image_id: int) -> InQueue:
@@ -322,13 +309,8 @@ def _file(rendition: t.Rendition) -> schemas.ProofFile:
     return schemas.ProofFile(
         id=rendition.id, tier=rendition.tier, format=rendition.format, width=rendition.width,
         height=rendition.height, bytes=rendition.bytes, settings=rendition.settings, score=rendition.score,
-        quality=_quality_of(made), tried=[schemas.CurvePointOut.model_validate(p) for p in _tried(made)],
+        quality=made.quality, tried=[schemas.CurvePointOut.model_validate(p) for p in _tried(made)],
     )  # fmt: skip
-
-
-def _quality_of(made: RenditionFacts) -> int | None:
-    """The quality that a rendition was encoded at; None for one without loss, of a palette, or moving."""
-    return made.how.quality if made.how and not made.how.palette and made.how.near is None else None
 
 
 def _tried(made: RenditionFacts) -> list[CurvePoint]:

@@ -34,6 +34,11 @@ class RenditionFacts:
     points: tuple[Point, ...] = ()
 
     @property
+    def quality(self) -> int | None:
+        """Its quality on its encoder's scale; None without loss, of a palette, or where that is not known."""
+        return self.how.quality if self.how and not self.how.palette and self.how.near is None else None
+
+    @property
     def mime(self) -> str:
         """Its media type, for the `type` of a source."""
         return FORMATS[self.format].mime

@@ -242,14 +242,12 @@ def _one(session: Session, run: t.Run, image_id: int) -> InQueue:
 
 def _queue(session: Session, services: Services, run: t.Run) -> list[InQueue]:
     """The queue with its verdicts; what does not depend on these is kept once everything has its score."""
-    what, queue = f"queue {run.id}", list[InQueue]()
-
-    def all_looked_at() -> tuple[InQueue, ...] | None:
-        queue[:] = queue_without_verdicts(session, run)
-        return tuple(queue) if all(one.is_looked_at for one in queue) else None
-
-    kept = services.proofs.get(run.capture_id, what, all_looked_at, keeps=lambda found: found is not None)
-    return with_verdicts(session, run, queue if kept is None else kept)
+    # A run whose failed images are tried again ends anew, with more in its queue.
+    queue = services.proofs.get(
+        run.capture_id, f"queue {run.id} {run.finished_at}", lambda: queue_without_verdicts(session, run),
+        keeps=lambda found: all(one.is_looked_at for one in found),
+    )  # fmt: skip
+    return with_verdicts(session, run, queue)
 
 
 def _shown(session: Session, run: t.Run, queue: Sequence[InQueue], wanted: schemas.ProofFilter) -> list[InQueue]:

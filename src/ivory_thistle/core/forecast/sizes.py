@@ -10,7 +10,7 @@ from ivory_thistle.core.forecast.coefficients import DRAWN, FIXED, PLAIN, PROBED
 from ivory_thistle.core.forecast.model import Drawn, Plain, Probed, Subject
 from ivory_thistle.core.forecast.probes import Probe
 from ivory_thistle.core.formats.table import FORMATS, FormatName
-from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier, modern_tiers
+from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier, modern_tiers, ways_for
 from ivory_thistle.core.images.kind import DRAWN as DRAWN_KINDS
 from ivory_thistle.core.treatment.form import HandoverForm
 from ivory_thistle.core.treatment.ladder import Plan
@@ -105,11 +105,9 @@ class _Model:
     def _format(self, tier: Tier) -> FormatName:
         if self._rules.form is HandoverForm.IN_PLACE:
             return self._planned.image.facts.format
-        making = TIERS[tier].making
-        asked = self._rules.fallback_for(self._planned.image.facts.format) if tier == BASELINE else None
-        kept_whole = self._drawn if asked is None or self._rules.lossless else asked != TIERS[tier].format
-        needs_alpha = self._alpha and not making.encoder.can.alpha
-        return making.drawn[0][0] if (kept_whole or needs_alpha) and making.drawn else TIERS[tier].format
+        fallback = self._rules.fallback_for(self._planned.image.facts.format)
+        ways = ways_for(tier, self._drawn, self._alpha, fallback)
+        return ways[0][0] if ways else TIERS[tier].format
 
     def _model(self, name: FormatName) -> Plain | Probed | Drawn:
         if name in DRAWN and (self._drawn or name not in PLAIN):

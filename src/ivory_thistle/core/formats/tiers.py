@@ -43,8 +43,9 @@ class Making:
 
     `settings` of a quality, with finer chroma or not, and smoother gradients or not; `fine_from_start` whether a look
     asks for finer chroma at once. Beyond `half_chroma_up_to`, whole chroma may need fewer bytes for the same score.
-    `probes`: a quick encode is so much cheaper than a thorough one that it is always worth a try. `tolerance` are the
-    points of score above the goal that end a search: the cheaper an encode, the fewer.
+    `probes`: a quick encode is so much cheaper than a thorough one that it is worth a try wherever the ends of a ladder
+    leave a doubt; else it is tried at these ends alone. `tolerance` are the points of score above the goal that end a
+    search: the cheaper an encode, the fewer.
 
     `drawn` are the ways for drawings, lossless first and then by falling quality, each with the format's name; none:
     they are made like all else.
@@ -102,6 +103,18 @@ def register_tier(row: TierRow) -> None:
     rows = sorted([*(r for r in TIERS.values() if r.name != row.name), row], key=lambda r: -r.order)
     TIERS.clear()
     TIERS.update((r.name, r) for r in rows)
+
+
+def ways_for(
+    tier: Tier, drawn: bool, has_alpha: bool, fallback: FormatName | None
+) -> tuple[tuple[FormatName, Settings], ...]:
+    """A tier's ways for a drawing, or for transparency that its own format can't keep; none: it is searched.
+
+    `fallback` is the format that is asked for fallbacks (None: as suits the picture).
+    """
+    making = TIERS[tier].making
+    kept_whole = fallback != TIERS[tier].format if tier == BASELINE and fallback else drawn
+    return making.drawn if kept_whole or (has_alpha and not making.encoder.can.alpha) else ()
 
 
 def modern_tiers() -> tuple[Tier, ...]:

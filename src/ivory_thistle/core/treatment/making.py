@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from ivory_thistle.core.formats.encoder import MOST_COLOURS, Encoded, Encoder, Settings
 from ivory_thistle.core.formats.table import FORMATS, FormatName
-from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Look, Tier
+from ivory_thistle.core.formats.tiers import TIERS, Look, Tier, ways_for
 from ivory_thistle.core.images.chroma import ChromaLoss, chroma_loss
 from ivory_thistle.core.images.metadata import NO_METADATA, Metadata
 from ivory_thistle.core.images.pixels import Pixels, decode_plain
@@ -185,12 +185,7 @@ class _Maker:
 
     def _ways(self, tier: Tier) -> Sequence[tuple[FormatName, Settings]]:
         """The ways for a drawing, or for transparency that the tier's format can't keep; none: it is searched."""
-        making, wish = TIERS[tier].making, self._wish
-        kept_whole = wish.drawn
-        if tier == BASELINE and wish.fallback and not wish.rules.lossless:
-            kept_whole = wish.fallback != TIERS[tier].format
-        needs_alpha = self._pixels.has_alpha and not making.encoder.can.alpha
-        return making.drawn if kept_whole or needs_alpha else ()
+        return ways_for(tier, self._wish.drawn, self._pixels.has_alpha, self._wish.fallback)
 
     def _make(self, tier: Tier, hint: Hint) -> tuple[Made, Hint | None]:
         rules, making = self._wish.rules, TIERS[tier].making

@@ -119,9 +119,9 @@ class Rules:
         return max(wanted - self.dense_less, min(wanted, FIDELITIES["lean"])) if dense else wanted
 
     def fallback_for(self, original: FormatName) -> FormatName | None:
-        """The format that is asked for fallbacks of an original; None: as suits the picture."""
+        """The format that is asked for fallbacks of an original; None: as suits the picture, also without loss."""
         asked = original if self.fallback_format == "original" else self.fallback_format
-        return asked if asked in FALLBACKS else None
+        return asked if asked in FALLBACKS and not self.lossless else None
 
     def quality_for(self, tier: Tier) -> int:
         """The quality of a tier's files where qualities are fixed."""

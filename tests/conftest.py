@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from collections.abc import Iterator
 from pathlib import Path
@@ -35,17 +36,20 @@ def site_folder(tmp_path: Path) -> Path:
     return write_site(tmp_path / "site")
 
 
-@pytest.fixture(scope="session")
-def kept_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """Where this test session keeps renditions."""
-    return tmp_path_factory.mktemp("kept")
+@pytest.fixture(scope="session", autouse=True)
+def _kept(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
+    """What one test has encoded, no other encodes again, in whichever process it runs."""
+    ours = tmp_path_factory.getbasetemp()
+    beside_others = "PYTEST_XDIST_WORKER" in os.environ
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv(PLACE, str((ours.parent if beside_others else ours) / "kept"))
+        yield
 
 
 @pytest.fixture
-def kept(kept_folder: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
-    """Folders are treated with what this session has kept: the little site is encoded once for each set of rules."""
-    monkeypatch.setenv(PLACE, str(kept_folder))
-    return kept_folder
+def nothing_kept(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Everything is encoded: for what happens while that goes on."""
+    monkeypatch.delenv(PLACE)
 
 
 @pytest.fixture(scope="session")

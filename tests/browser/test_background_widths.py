@@ -16,7 +16,7 @@ from ivory_thistle.workflows.folders import TreatOptions, treat_folder
 from ivory_thistle.workflows.reading import read_folder
 from pictures import encoded, photograph
 
-pytestmark = [pytest.mark.browser, pytest.mark.usefixtures("kept")]
+pytestmark = pytest.mark.browser
 SHEET = """:root{--night:#123} body{margin:0} .wide,
 .other > b{background:#123 url("img/hall.jpg") center/cover no-repeat;height:200px;display:block}
 @media (min-width:700px){.wide{width:50%}} .own{background:url(img/own.jpg);height:90px}

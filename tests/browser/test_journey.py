@@ -399,7 +399,7 @@ SHOWN = {
 
 
 @pytest.fixture
-def served(site_folder: Path, tmp_path: Path, kept: Path) -> Iterator[str]:
+def served(site_folder: Path, tmp_path: Path) -> Iterator[str]:
     """The little site before and after its treatment, under /site and /out."""
     treat_folder(Folder(site_folder), tmp_path / "out", Rules(fixed=True))
 

@@ -15,7 +15,7 @@ from ivory_thistle.workflows.folders import treat_folder
 from ivory_thistle.workflows.reading import read_folder
 from pictures import encoded, photograph
 
-pytestmark = [pytest.mark.browser, pytest.mark.usefixtures("kept")]
+pytestmark = pytest.mark.browser
 SHEET = ".wide{background:url(../img/hall.jpg) center/cover;height:420px} .small{height:20px}"
 PAGE = (
     "<!doctype html><html><head><title>t</title>{}<link rel=stylesheet href=../css/a.css></head><body>{}</body></html>"

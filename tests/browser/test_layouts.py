@@ -92,6 +92,8 @@ def test_no_box_moves_by_what_is_safe_by_rules_and_tree(pictures: Pictures, tmp_
     first = part * PAGES_A_PART
     layouts = [layout(seed) for seed in range(first, first + PAGES_A_PART)]
     found = pictures.differences(layouts, tmp_path / "site", SCREENS)
+    # Chromium's columns depend on which picture comes first: once more, each by itself.
+    found = {n: words for n, words in found.items() if pictures.differences([layouts[n]], tmp_path / f"{n}", SCREENS)}
     if found:
         seed, words = next(iter(found.items()))
         pytest.fail(

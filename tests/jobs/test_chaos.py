@@ -22,7 +22,7 @@ from PIL import Image
 ROUNDS = int(os.environ.get("THISTLE_CHAOS_ROUNDS", "3"))
 IMAGES = 60
 RESUMES_WITHIN_SECONDS = 15.0
-pytestmark = [pytest.mark.database, pytest.mark.alone]
+pytestmark = [pytest.mark.database, pytest.mark.alone, pytest.mark.usefixtures("nothing_kept")]
 
 
 def write_pictures(folder: Path) -> None:

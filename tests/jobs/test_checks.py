@@ -20,7 +20,7 @@ from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows import checks
 from ivory_thistle.workflows.made import handover_of
 
-pytestmark = [pytest.mark.database, pytest.mark.browser, pytest.mark.usefixtures("kept")]
+pytestmark = [pytest.mark.database, pytest.mark.browser]
 SCREENS = [{"name": "phone", "width": 390, "height": 844, "density": 3.0, "dark": False}]
 
 

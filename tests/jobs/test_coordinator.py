@@ -42,6 +42,7 @@ def state(made: sessionmaker[Session], run_id: int) -> str:
         return str(session.scalar(select(t.Run.state).where(t.Run.id == run_id)))
 
 
+@pytest.mark.usefixtures("nothing_kept")
 def test_a_run_goes_on_where_it_was_left(
     made: sessionmaker[Session], blobs: Blobs, run_id: int, coordinators: Callable[[], Running]
 ) -> None:
@@ -60,6 +61,7 @@ def test_a_run_goes_on_where_it_was_left(
     assert all(blobs.has(f.sha256) for f in handover.new_files)
 
 
+@pytest.mark.usefixtures("nothing_kept")
 def test_what_stopping_cuts_short_is_not_failed(
     made: sessionmaker[Session], run_id: int, coordinators: Callable[[], Running]
 ) -> None:
@@ -76,6 +78,7 @@ def test_what_stopping_cuts_short_is_not_failed(
     assert len(finished(made, run_id)) == 5
 
 
+@pytest.mark.usefixtures("nothing_kept")
 def test_killed_workers_are_replaced(
     made: sessionmaker[Session], run_id: int, coordinators: Callable[[], Running]
 ) -> None:

@@ -64,6 +64,20 @@ def test_a_killed_server_is_recovered_with_its_rows(tmp_path: Path) -> None:
     second.stop()
 
 
+def test_temporary_files_are_out_of_other_servers_reach(tmp_path: Path) -> None:
+    """A second server that is made and started removes no temporary table of the first."""
+    servers = [MariaDb(tmp_path / name) for name in ("one", "other")]
+    with connect(servers[0].start().url).connect() as connection:
+        connection.execute(text("CREATE TEMPORARY TABLE held (n INT) ENGINE=Aria"))
+        connection.execute(text("INSERT INTO held VALUES (7)"))
+        held = set((tmp_path / "one").rglob("#sql-temptable*"))
+        servers[1].start()
+        assert held and all(path.exists() for path in held)
+        assert connection.execute(text("SELECT n FROM held")).scalar() == 7
+    for server in servers:
+        server.stop()
+
+
 def test_blobs_are_content_addressed_and_whole(tmp_path: Path) -> None:
     """Many writers of one content leave one file, under its hash, and no temporary ones."""
     blobs = Blobs(str(tmp_path))

@@ -15,11 +15,11 @@ from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.folders import TreatOptions, treat_folder
 
-pytestmark = [pytest.mark.browser, pytest.mark.usefixtures("kept")]
+pytestmark = pytest.mark.browser
 
 
 @pytest.fixture
-def handed_over(site_folder: Path, tmp_path: Path, kept: Path) -> Path:
+def handed_over(site_folder: Path, tmp_path: Path) -> Path:
     """The little site, treated without a look at it."""
     treat_folder(Folder(site_folder), tmp_path / "out", Rules(fixed=True), TreatOptions(compare=False))
     return tmp_path / "out"

@@ -83,7 +83,6 @@ def test_the_application_knows_it(site_folder: Path, tmp_path: Path) -> None:
         assert "thorn" in {r["tier"] for r in made}
 
 
-@pytest.mark.usefixtures("kept")
 def test_what_it_made_is_passed_by_once_it_is_gone(site_folder: Path, tmp_path: Path) -> None:
     """A site handed over with it is read all the same without it: its files are of an unknown format."""
     with known():

@@ -17,7 +17,7 @@ from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.folders import TreatOptions, treat_folder
 from pictures import opened, photograph
 
-pytestmark = [pytest.mark.browser, pytest.mark.usefixtures("kept")]
+pytestmark = pytest.mark.browser
 
 
 def test_a_proof_of_a_handover(site_folder: Path, tmp_path: Path, page: Page) -> None:

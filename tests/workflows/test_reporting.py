@@ -151,7 +151,7 @@ def test_what_is_in_it_can_be_chosen(treated: Path) -> None:
         assert (done.returncode, done.stderr.strip()) == (2, says)
 
 
-def test_pictures_alone_have_a_report_without_pages(tmp_path: Path, kept: Path) -> None:
+def test_pictures_alone_have_a_report_without_pages(tmp_path: Path) -> None:
     """By reference, each file once."""
     folder = tmp_path / "camera"
     folder.mkdir()

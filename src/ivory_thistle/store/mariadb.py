@@ -61,6 +61,8 @@ class MariaDb:
             short = sha256(str(self.folder).encode()).hexdigest()[:16]
             place = Path(tempfile.gettempdir()) / f"ivory-thistle-{os.getuid()}-{short}.sock"
         self._socket = place
+        # Its own: a server that starts removes what looks left over, also what another one is using.
+        self._temporary = self.folder / "mariadb-temporary"
 
     def start(self) -> Server:
         """The running server, started where there is none. Raises DatabaseUnavailable."""
@@ -146,7 +148,9 @@ class MariaDb:
         call = [
             _binary("mariadb-install-db"), "--no-defaults", f"--datadir={fresh}", "--skip-test-db",
             f"--auth-root-socket-user={user}", "--auth-root-authentication-method=socket", f"--user={user}",
+            f"--tmpdir={self._temporary}",
         ]  # fmt: skip
+        self._temporary.mkdir(exist_ok=True)
         done = subprocess.run(call, capture_output=True, text=True, check=False)
         if done.returncode:
             raise DatabaseUnavailable(f"MariaDB could not make its data directory: {done.stderr.strip()[-300:]}")
@@ -177,8 +181,9 @@ class MariaDb:
             "--character-set-server=utf8mb4", "--collation-server=utf8mb4_nopad_bin",
             "--transaction-isolation=READ-COMMITTED", "--innodb-buffer-pool-size=256M",
             "--innodb-flush-log-at-trx-commit=2", "--max-allowed-packet=64M", "--local-infile=0",
-            "--skip-name-resolve", f"--user={getpass.getuser()}",
+            "--skip-name-resolve", f"--user={getpass.getuser()}", f"--tmpdir={self._temporary}",
         ]  # fmt: skip
+        self._temporary.mkdir(exist_ok=True)
         # With the parent gone (also by SIGKILL) the server ends by itself, cleanly.
         call = [_binary("setpriv"), "--pdeathsig", "TERM", _binary("mariadbd"), *options]
         return subprocess.Popen(

@@ -25,8 +25,8 @@ class Running:
 
 
 def until(condition: Callable[[], bool], seconds: float = 300) -> None:
-    """Waits for a condition, asking often."""
+    """Waits for a condition; each question costs what the work itself could use."""
     deadline = time.monotonic() + seconds
     while not condition():
         assert time.monotonic() < deadline, "it did not come to pass"
-        threading.Event().wait(0.02)
+        threading.Event().wait(0.1)

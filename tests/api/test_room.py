@@ -17,6 +17,7 @@ def parts(application: Application) -> dict[str, dict[str, int]]:
     return {part["kind"]: part for part in application.client.get("/api/v1/room").json()}
 
 
+@pytest.mark.usefixtures("nothing_kept")
 def test_sites_that_were_removed_give_back_their_room(
     application: Application, data_folder: Path, site_folder: Path
 ) -> None:

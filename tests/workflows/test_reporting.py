@@ -55,12 +55,10 @@ def site(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 @pytest.fixture(scope="module")
-def treated(tmp_path_factory: pytest.TempPathFactory, site: Path, kept_folder: Path) -> Path:
+def treated(tmp_path_factory: pytest.TempPathFactory, site: Path) -> Path:
     """The site handed over, its pages measured before."""
     out = tmp_path_factory.mktemp("treated") / "out"
-    with pytest.MonkeyPatch.context() as patch:
-        patch.setenv("THISTLE_KEPT", str(kept_folder))
-        done = run("handover", str(site), "--out", str(out), "--quality", "webp=70", "--measure")
+    done = run("handover", str(site), "--out", str(out), "--quality", "webp=70", "--measure")
     assert done.returncode == 0, done.stderr
     return out
 

@@ -7,11 +7,12 @@ import os
 import pwd
 import shutil
 import tempfile
-from collections.abc import AsyncIterator, Awaitable, Callable, Sequence
+from collections.abc import AsyncIterator, Awaitable, Callable, Coroutine, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import asynccontextmanager, suppress
+from contextlib import AsyncExitStack, asynccontextmanager, contextmanager, suppress
+from contextvars import ContextVar
 from pathlib import Path
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import structlog
 from playwright.async_api import Browser, Page, Playwright, async_playwright
@@ -35,7 +36,7 @@ _LOOPBACK_TOO = "<-loopback>"
 _AS_NOBODY = Path(__file__).with_name("as_nobody.sh")
 log = structlog.get_logger()
 LOAD_SECONDS = 15.0
-QUIET_SECONDS = 0.15
+QUIET_SECONDS, _WITHOUT_SCRIPTS_SECONDS, _STEP_SECONDS = 0.15, 0.05, 0.025
 QUIET_LIMIT_SECONDS = 8.0
 _CLOSE_SECONDS = 5.0
 
@@ -45,14 +46,101 @@ def browser_binary() -> str | None:
     return shutil.which("chromium-headless-shell") or shutil.which("chromium")
 
 
+_MAY_ASK_LATER = """() => document.scripts.length > 0 ||
+  !!document.querySelector('iframe, frame, object, embed, [onload], [onerror], [onscroll]')"""
+
 T = TypeVar("T")
 
 
 def in_browsers(jobs: Sequence[T], work: Callable[[Browser, T], Awaitable[bool]], at_once: int = 2) -> None:
     """Gives every job a browser, `at_once` at a time. After a job that did not go well (False), it gets a new one."""
-    # A thread of its own, since this one may run an event loop already.
-    with ThreadPoolExecutor(1) as pool:
-        pool.submit(asyncio.run, _in_browsers(jobs, work, at_once)).result()
+    with kept_browsers() as browsers:
+        browsers.run(jobs, work, at_once)
+
+
+@contextmanager
+def kept_browsers() -> Iterator[_Browsers]:
+    """Within this block, `in_browsers` takes browsers that are there already, and leaves them for the next call."""
+    there = _kept.get()
+    if there is not None:
+        yield there
+        return
+    with _Browsers() as browsers:
+        token = _kept.set(browsers)
+        try:
+            yield browsers
+        finally:
+            _kept.reset(token)
+
+
+class _Browsers:
+    """Browsers that are started when they are needed, in a thread with an event loop of its own."""
+
+    def __init__(self) -> None:
+        self._ends = AsyncExitStack()
+        self._playwright: Playwright | None = None
+        self._profiles = Path()
+        self._idle: list[Browser] = []
+        self._runner = asyncio.Runner()
+        # The calling thread may run an event loop already.
+        self._thread = ThreadPoolExecutor(1)
+
+    def __enter__(self) -> _Browsers:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._in_thread(self._end())
+        self._thread.submit(self._runner.close).result()
+        self._thread.shutdown()
+
+    def run(self, jobs: Sequence[T], work: Callable[[Browser, T], Awaitable[bool]], at_once: int) -> None:
+        """Gives every job a browser, `at_once` at a time."""
+        if jobs:
+            self._in_thread(self._run(jobs, work, at_once))
+
+    def _in_thread(self, work: Coroutine[Any, Any, None]) -> None:
+        self._thread.submit(self._runner.run, work).result()
+
+    async def _run(self, jobs: Sequence[T], work: Callable[[Browser, T], Awaitable[bool]], at_once: int) -> None:
+        waiting = list(reversed(jobs))
+
+        async def worker() -> None:
+            while waiting:
+                job = waiting.pop()
+                browser = await self._take()
+                if await work(browser, job):
+                    self._idle.append(browser)
+                else:
+                    # It may hang: the next job gets a fresh one.
+                    await _close(browser)
+
+        workers = [asyncio.ensure_future(worker()) for _ in range(min(at_once, len(waiting)))]
+        try:
+            await asyncio.gather(*workers)
+        finally:
+            # After one has failed, the others would go on with the next call.
+            for one in workers:
+                one.cancel()
+            await asyncio.gather(*workers, return_exceptions=True)
+
+    async def _take(self) -> Browser:
+        """One that is idle and lives, else a new one."""
+        while self._idle:
+            browser = self._idle.pop()
+            if browser.is_connected():
+                return browser
+        if self._playwright is None:
+            self._playwright = await self._ends.enter_async_context(async_playwright())
+            self._profiles = await self._ends.enter_async_context(_profiles())
+        return await _launcher.launch(self._playwright, self._profiles)
+
+    async def _end(self) -> None:
+        for browser in self._idle:
+            await _close(browser)
+        await self._ends.aclose()
+
+
+_kept: ContextVar[_Browsers | None] = ContextVar("browsers", default=None)
 
 
 class _Launcher:
@@ -84,26 +172,6 @@ class _Launcher:
 
 
 _launcher = _Launcher()
-
-
-async def _in_browsers(jobs: Sequence[T], work: Callable[[Browser, T], Awaitable[bool]], at_once: int) -> None:
-    waiting = list(reversed(jobs))
-    async with async_playwright() as playwright, _profiles() as profiles:
-
-        async def worker() -> None:
-            browser: Browser | None = None
-            while waiting:
-                job = waiting.pop()
-                if browser is None or not browser.is_connected():
-                    browser = await _launcher.launch(playwright, profiles)
-                if not await work(browser, job):
-                    # It may hang: the next job gets a fresh one.
-                    await _close(browser)
-                    browser = None
-            if browser:
-                await _close(browser)
-
-        await asyncio.gather(*(worker() for _ in range(min(at_once, len(waiting)) or 1)))
 
 
 @asynccontextmanager
@@ -159,6 +227,7 @@ class Watch:
 
     def __init__(self, page: Page) -> None:
         self.open = 0
+        self._page = page
         page.on("request", lambda _: self._count(1))
         page.on("requestfinished", lambda _: self._count(-1))
         page.on("requestfailed", lambda _: self._count(-1))
@@ -166,14 +235,20 @@ class Watch:
     def _count(self, step: int) -> None:
         self.open += step
 
-    async def quiet(self, seconds: float = QUIET_SECONDS) -> None:
-        """Returns once nothing was under way for so long, or at the limit."""
+    async def quiet(self) -> None:
+        """Returns once nothing was under way for a while, or at the limit."""
+        await self._still_for(QUIET_SECONDS)
+
+    async def as_quiet_as_it_gets(self) -> None:
+        """The same, sooner for a page on which no script could ask for more."""
+        await self._still_for(QUIET_SECONDS if await self._page.evaluate(_MAY_ASK_LATER) else _WITHOUT_SCRIPTS_SECONDS)
+
+    async def _still_for(self, seconds: float) -> None:
         waited = still = 0.0
-        step = min(0.03, seconds)
         while waited < QUIET_LIMIT_SECONDS and still < seconds:
-            await asyncio.sleep(step)
-            waited += step
-            still = 0.0 if self.open > 0 else still + step
+            await asyncio.sleep(_STEP_SECONDS)
+            waited += _STEP_SECONDS
+            still = 0.0 if self.open > 0 else still + _STEP_SECONDS
 
 
 SCROLL = """async () => {

@@ -26,7 +26,7 @@ from ivory_thistle.core.references.source import read_html_source
 from ivory_thistle.core.reports.predicted import Predictor
 from ivory_thistle.core.reports.weight import NOTHING, Measured, Weight
 from ivory_thistle.core.selection.screen import Screen
-from ivory_thistle.intake.chromium import browser_binary
+from ivory_thistle.intake.chromium import browser_binary, kept_browsers
 from ivory_thistle.intake.comparing import SWEEP, Closeness, Pair, compare_sites
 from ivory_thistle.intake.differences import Seen
 from ivory_thistle.intake.site_server import serve_site
@@ -152,11 +152,12 @@ class Checker:
             if page not in self._after.site.files:
                 self._tell_missing(page, on_checked, done)
         there = [page for page in self.pages if page in self._after.site.files]
-        for first in range(0, len(there), _TOGETHER):
-            if stop():
-                return
-            self._known.clear()
-            self._some(there[first : first + _TOGETHER], on_checked, stop, done)
+        with kept_browsers():
+            for first in range(0, len(there), _TOGETHER):
+                if stop():
+                    return
+                self._known.clear()
+                self._some(there[first : first + _TOGETHER], on_checked, stop, done)
 
     def all(self, on_load: Progress = nothing) -> list[Checked]:
         """Everything that there is to check, in the order of pages."""

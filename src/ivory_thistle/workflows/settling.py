@@ -20,7 +20,7 @@ from ivory_thistle.core.rewriting.offers import Form
 from ivory_thistle.core.rewriting.site import Limits, SiteRewrite, SiteRewriter
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.core.treatment.roles import Slot
-from ivory_thistle.intake.chromium import browser_binary
+from ivory_thistle.intake.chromium import browser_binary, kept_browsers
 from ivory_thistle.intake.comparing import Pair, compare_sites
 from ivory_thistle.intake.differences import Difference, Seen
 from ivory_thistle.intake.site_server import serve_site
@@ -91,6 +91,10 @@ class Settler:
 
     def settle(self, on_page: Progress = nothing) -> Settled:
         """Rewrites until no page loads more than before and, where a browser is, every box is as it was."""
+        with kept_browsers():
+            return self._settle(on_page)
+
+    def _settle(self, on_page: Progress) -> Settled:
         compares = bool(self._pages) and self._content is not None and browser_binary() is not None
         limits = Limits(Form.FREE if compares else Form.STEADY)
         if compares:

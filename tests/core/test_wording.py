@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ivory_thistle.core.references.source import read_html_source
+from ivory_thistle.core.rewriting.surroundings import Surroundings
 from ivory_thistle.core.wording.alternatives import suggested_alternative
 from ivory_thistle.core.wording.context import image_contexts
 from ivory_thistle.core.wording.names import apart, is_descriptive, is_well_formed, slug, suggested_name, words_of
@@ -83,10 +84,29 @@ def test_alternative_text_is_written_where_there_is_none() -> None:
     """Escaped, and every other byte stays; an `alt` that is there is never changed."""
     page = b"<IMG src='a.jpg'>\r\n<img src=b.jpg alt=kept><img\n src=c.jpg /><img>"
     written = write_alternatives(read_html_source(page), {0: 'A "wide" & blue bay', 1: "no", 2: "", 3: "x"})
-    assert written == (
+    assert written.data == (
         b"<IMG src='a.jpg' alt=\"A &quot;wide&quot; &amp; blue bay\">\r\n<img src=b.jpg alt=kept>"
         b'<img\n src=c.jpg alt="" /><img alt="x">'
     )
+
+
+@pytest.mark.parametrize(
+    ("rule", "left"),
+    [
+        ("img:not([alt]){border:1px solid red}", (2, 3)),
+        ("img:not([alt]) + p{color:red}", (2,)),
+        ('[alt=""]{display:none}', (3,)),
+        ("img[src]{border:0} p{color:red}", ()),
+    ],
+)
+def test_no_alternative_text_where_a_rule_selects_by_it(rule: str, left: tuple[int, ...]) -> None:
+    """A page must look as before: such an `img` stays without, and its line is told; the others are written."""
+    page = f"<style>{rule}</style>\n<div><img src=a.jpg><p>A</p></div>\n<div><img src=b.jpg></div>".encode()
+    source = read_html_source(page)
+    around = Surroundings(source, "http://site.test/", lambda address: None)
+    written = write_alternatives(source, {0: "A bay", 1: ""}, around.keeps_rules)
+    assert written.left == left
+    assert written.data.count(b" alt=") == 2 - len(left)
 
 
 def renamed(files: dict[str, bytes], wanted: dict[str, str]) -> Renamed:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+import re
 import zipfile
 from hashlib import sha256
 from pathlib import Path
@@ -109,10 +110,13 @@ def test_words_are_written_and_files_renamed(site_folder: Path, tmp_path: Path) 
     """As a CSV says that was edited; old addresses lead to the new ones, the check passes, and nothing else changes."""
     page = site_folder / "index.html"
     page.write_text(page.read_text().replace("</body>", "<p>Sea<p><img src=img/IMG_7.jpg></body>"))
+    other = site_folder / "more/second.html"
+    ruled = "<style>img:not([alt]) + i{color:red}</style><img src=../img/IMG_7.jpg><i>x</i></body>"
+    other.write_text(other.read_text().replace("</body>", ruled))
     (site_folder / "img/IMG_7.jpg").write_bytes((site_folder / "img/china.jpg").read_bytes() + b"\0")
     table, out = tmp_path / "words.csv", tmp_path / "out"
     listed = run("wording", str(site_folder), "--out", str(table))
-    assert listed.stdout == "Images without alternative text: 1. Files with a better name: 1 of 6.\n"
+    assert listed.stdout == "Images without alternative text: 2. Files with a better name: 1 of 6.\n"
     rows = list(csv.DictReader(table.open(newline="")))
     missing = [row for row in rows if row["kind"] == "alternative"]
     assert ("index.html", "img/IMG_7.jpg") in [(row["page"], row["path"]) for row in missing]
@@ -125,6 +129,8 @@ def test_words_are_written_and_files_renamed(site_folder: Path, tmp_path: Path) 
         writer.writerows(rows)
     done = run("handover", str(site_folder), "--out", str(out), "--wording", str(table), "--quality", "webp=80")
     assert done.returncode == 0, done.stderr
+    assert re.search(r"more/second.html, line \d+: no alternative text is written, since a style rule", done.stdout)
+    assert "Hills in mist" not in (out / "more/second.html").read_text()
     text = (out / "index.html").read_text()
     assert 'alt="Hills in mist"' in text and "img/misty-hills" in text and "IMG_7" not in text
     assert (out / "img/misty-hills.jpg").read_bytes() == (site_folder / "img/IMG_7.jpg").read_bytes()

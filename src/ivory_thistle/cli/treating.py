@@ -121,6 +121,8 @@ def tell(done: FolderTreated) -> None:
         typer.echo(f"{compared.pages} pages compared in Chromium on {compared.screens} screens: {_verdict(compared)}.")
     for page, why in done.report.unknown.items():
         typer.echo(f"{page} stays as it was: {why}")
+    for fault in handover.faults[:_MOST_TOLD]:
+        typer.echo(fault.message)
     for failure in done.failed:
         typer.echo(f"Not treated: {failure.path}. {failure.reason}")
     for still in done.report.still_loaded[:_MOST_TOLD]:

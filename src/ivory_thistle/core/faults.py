@@ -24,6 +24,7 @@ FaultKind = Literal[
     "media-unusable",
     "picture-source",
     "labels-corrected",
+    "alternative-left",
 ]
 
 

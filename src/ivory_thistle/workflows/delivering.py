@@ -176,9 +176,9 @@ def prepare_handover(
     made = {f.path: f for d in deliveries.values() for f in d.files}
     kept = tuple(f for path, f in made.items() if path in given)
     savings = compute_savings(site, outcomes, {f.path: f.bytes for f in kept})
-    changed = Renamed({}, {})
+    changed, unwritten = Renamed({}, {}), list[Fault]()
     if rules.form is HandoverForm.MARKUP:
-        texts = with_alternatives(site, at_hand.read, texts, wording)
+        texts, unwritten = with_alternatives(site, at_hand.read, texts, wording)
         if wording.names:
             changed = renamed(site, at_hand.read, texts, kept, deliveries, wording)
             texts |= changed.texts
@@ -201,7 +201,8 @@ def prepare_handover(
     back = {new: old for old, new in moved.items()}
     made_of = frozenset(back.get(d.path, d.path) for d in deliveries.values() if any(f.path in given for f in d.files))
     backup = _free_folder(site) if rules.form is HandoverForm.IN_PLACE and kept else ""
-    return Handover(kept, texts, rewritten, savings, tuple(rewrite.faults), made_of, backup, moved, changed.kept)
+    faults = (*rewrite.faults, *unwritten)
+    return Handover(kept, texts, rewritten, savings, faults, made_of, backup, moved, changed.kept)
 
 
 def _with_names(delivery: Delivery, moved: Mapping[str, str]) -> Delivery:

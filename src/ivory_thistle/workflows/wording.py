@@ -11,21 +11,26 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from ivory_thistle.core.errors import UnusableInput
+from ivory_thistle.core.faults import Fault
 from ivory_thistle.core.references.addresses import base_of, page_address
 from ivory_thistle.core.references.site import Page, SiteReading
 from ivory_thistle.core.references.source import read_html_source
 from ivory_thistle.core.rewriting.delivery import Delivery, NewFile
+from ivory_thistle.core.rewriting.surroundings import Surroundings
+from ivory_thistle.core.selection.loads import sheet_reader
 from ivory_thistle.core.treatment.roles import Role
 from ivory_thistle.core.wording.alternatives import suggested_alternative
 from ivory_thistle.core.wording.context import ImageContext, image_contexts
 from ivory_thistle.core.wording.names import apart, suggested_name
 from ivory_thistle.core.wording.renaming import Renamed, rename_files
-from ivory_thistle.core.wording.writing import write_alternatives
+from ivory_thistle.core.wording.writing import Written, write_alternatives
 from ivory_thistle.workflows.clock import in_time
 
 Kind = Literal["alternative", "name"]
 _COLUMNS = ("kind", "page", "path", "line", "text", "suggestion", "why")
 _MOST_ROWS, _LONGEST = 100_000, 1_000
+_NOT_FOLLOWED = "its alternative texts are not written, since the page can't be followed."
+_SELECTED_BY = "no alternative text is written, since a style rule would hold no more, or anew."
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,28 +148,49 @@ def decided(rows: Iterable[WordingRow], wording: Wording) -> list[WordingRow]:
 
 def with_alternatives(
     site: SiteReading, read: Callable[[str], bytes], texts: Mapping[str, bytes], wording: Wording
-) -> dict[str, bytes]:
-    """The rewritten texts with the alternative texts that were decided; other pages join them where they have some."""
+) -> tuple[dict[str, bytes], list[Fault]]:
+    """The rewritten texts with the alternative texts that were decided, and what was not written.
+
+    Other pages join the rewritten ones where they have some.
+    """
     by_page: dict[str, dict[str, str]] = defaultdict(dict)
     for (named, path), text in wording.alternatives.items():
         by_page[named][path] = text
-    found = dict(texts)
+    found, faults = dict(texts), list[Fault]()
+
+    def now(path: str) -> bytes:
+        return found[path] if path in found else read(path)
+
     for page in site.pages:
         if page.path not in by_page or page.path not in site.files:
             continue
-        with suppress(Exception), in_time(page.bytes):
-            contexts = image_contexts(read_html_source(read(page.path)))
-            chosen = by_page[page.path]
-            numbered = {
-                n: chosen[path] for n, path in enumerate(_paths(site, page, contexts))
-                if path in chosen and contexts[n].alt is None
-            }  # fmt: skip
-            # A rewriting adds no `img` and takes none away: their order is that of the original.
-            now = found.get(page.path) or read(page.path)
-            written = write_alternatives(read_html_source(now), numbered)
-            if written != now:
-                found[page.path] = written
-    return found
+        try:
+            with in_time(page.bytes):
+                written = _with_alternatives_of(site, page, read(page.path), now, by_page[page.path])
+        # Whatever goes wrong with one page is that page's fault.
+        except Exception:
+            faults.append(Fault("alternative-left", page.path, f"{page.path}: {_NOT_FOLLOWED}"))
+            continue
+        if written.data != now(page.path):
+            found[page.path] = written.data
+        faults += [
+            Fault("alternative-left", page.path, f"{page.path}, line {line}: {_SELECTED_BY}", line)
+            for line in written.left
+        ]
+    return found, faults
+
+
+def _with_alternatives_of(
+    site: SiteReading, page: Page, before: bytes, now: Callable[[str], bytes], chosen: Mapping[str, str]
+) -> Written:
+    """One page, whose rewriting added no `img` and took none away: their order is that of the original."""
+    contexts = image_contexts(read_html_source(before))
+    paths = _paths(site, page, contexts)
+    numbered = {n: chosen[path] for n, path in enumerate(paths) if path in chosen and contexts[n].alt is None}
+    source = read_html_source(now(page.path))
+    sheet = sheet_reader(site.index, now, source.encoding)
+    around = Surroundings(source, page_address(page.path), sheet, page.has_script)
+    return write_alternatives(source, numbered, around.keeps_rules)
 
 
 def renamed(

@@ -189,7 +189,7 @@ class _PageRewriter:
                 self.result.edits.append(Edit(tag.end, tag.end, "</picture>"))
         if offer.corrected:
             line = self.source.line_of(tag.start)
-            message = "The srcset told wrong widths of its files; the new one tells the true ones."
+            message = f"{self.page.path}, line {line}: srcset told wrong widths of its files; the new one tells the true ones."
             self.result.notes.append(Fault("labels-corrected", self.page.path, message, line))
         self._note(element, offer, modern)
 

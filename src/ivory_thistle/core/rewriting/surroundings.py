@@ -182,6 +182,12 @@ class Surroundings:
                 guilty |= after.near(now)
         return frozenset(guilty)
 
+    def keeps_rules(self, edits: Iterable[Edit]) -> bool:
+        """Whether every element matches the same rules after edits that add attributes and no element."""
+        after = _Tree(self._marked(edits))
+        pairs = zip(self._before.original, after.original, strict=False)
+        return after.is_like(self._before) and all(self._places(after, b) == self._places_before(a) for a, b in pairs)
+
     def _places(self, tree: _Tree, node: Element) -> _Places:
         """The rules that hold for an element by its place, each with how much it weighs: a rule may hold twice."""
         return frozenset((id(rule), specificity) for specificity, _, _, rule in self._placed.match(tree.wrapped[node]))

@@ -261,7 +261,7 @@ def test_true_widths_are_told_where_labels_were_wrong() -> None:
 
     text, said = out("width=300 height=150")
     assert '<source type="image/avif" srcset="a-500.avif 500w, a-1000.avif 1000w" sizes="50vw" hidden>' in text
-    assert said == ["1: The srcset told wrong widths of its files; the new one tells the true ones."]
+    assert said == ["1: index.html, line 1: srcset told wrong widths of its files; the new one tells the true ones."]
     assert "narrow-1000.jpg 960w, a-1000.jpg 1000w" in out("")[0]
 
 

@@ -189,8 +189,9 @@ class _PageRewriter:
                 self.result.edits.append(Edit(tag.end, tag.end, "</picture>"))
         if offer.corrected:
             line = self.source.line_of(tag.start)
-            message = f"{self.page.path}, line {line}: srcset told wrong widths of its files; the new one tells the true ones."
-            self.result.notes.append(Fault("labels-corrected", self.page.path, message, line))
+            message = "srcset told wrong widths of its files; the new one tells the true ones."
+            where = f"{self.page.path}, line {line}"
+            self.result.notes.append(Fault("labels-corrected", self.page.path, f"{where}: {message}", line))
         self._note(element, offer, modern)
 
     def _own_set(self, element: BoxElement, offer: Offer) -> bool:

@@ -20,10 +20,11 @@ from ivory_thistle.core.references.site import SiteFile
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows import clock, inspecting
+from ivory_thistle.workflows import workers as workers_module
 from ivory_thistle.workflows.clock import TookTooLongError, in_time
 from ivory_thistle.workflows.inspecting import inspect_file, inspection
 from ivory_thistle.workflows.reading import inspect_folder
-from ivory_thistle.workflows.workers import Call, CallFailedError, Workers
+from ivory_thistle.workflows.workers import Call, CallFailedError, Workers, WorkersError
 from pictures import encoded, photograph
 
 
@@ -106,6 +107,13 @@ def test_one_killed_from_outside_is_no_calls_fault(workers: Workers, tmp_path: P
     assert outcome.error is None and outcome.value != killed[0]
     (outcome,) = workers.run([Call("y", kill_oneself, (), 30)])
     assert "SIGKILL" in str(outcome.error)
+
+
+def test_workers_that_never_begin_are_no_calls_fault(monkeypatch: pytest.MonkeyPatch) -> None:
+    """The machine lacks something: it is said once, and no file is called broken for it."""
+    monkeypatch.setattr(workers_module, "named_formats", lambda: ("there.is.no.such.module",))
+    with Workers() as workers, pytest.raises(WorkersError, match=r"can't be started here \(exit code 1\)"):
+        list(workers.run(Call(n, len, ("abc",), 5) for n in range(20)))
 
 
 def test_stopping_gives_up_what_is_in_hand(workers: Workers) -> None:

@@ -31,7 +31,7 @@ from ivory_thistle.workflows.measuring import measure_capture
 from ivory_thistle.workflows.runs import asked_first, in_order, keep_result, settle_run, waiting_tasks
 from ivory_thistle.workflows.sampling import Sampler
 from ivory_thistle.workflows.treating import Treatment, result_of
-from ivory_thistle.workflows.workers import Call, CallFailedError, Outcome, Workers
+from ivory_thistle.workflows.workers import Call, CallFailedError, Outcome, Workers, WorkersError
 
 log = structlog.get_logger()
 _PROGRESS_EVERY = 5
@@ -115,7 +115,7 @@ class Coordinator:
         lack = State.PAUSED if table is t.Run else State.FAILED
         try:
             ended, error = self._kinds[table](job), None
-        except StorageError as lacking:
+        except (StorageError, WorkersError) as lacking:
             ended, error = lack, str(lacking)
         except UnusableInput as refused:
             ended, error = State.FAILED, str(refused)

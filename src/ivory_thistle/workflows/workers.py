@@ -32,12 +32,18 @@ _POLL_SECONDS = 0.2
 _MOST_KILLS = 6
 _START_SECONDS = 60.0
 _STEPS_BACK = 10
+_READY = "ready"
+"""A worker's first word: what ends it from then on is its call's doing."""
 # Imported once; every worker begins with them.
 _PRELOADED = ["ivory_thistle.workflows.inspecting", "ivory_thistle.workflows.treating"]
 
 
 class CallFailedError(ThistleError):
     """A call that ended its worker, or was ended for going beyond its limits. The text says which, without a name."""
+
+
+class WorkersError(ThistleError):
+    """Workers end before they have begun, again and again: this machine's fault, and no call's."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,7 +90,10 @@ class Workers:
         return [worker.pid for worker in self._workers if worker.pid]
 
     def run(self, calls: Iterable[Call], stop: Callable[[], bool] = lambda: False) -> Iterator[Outcome]:
-        """Outcomes as they come. Once `stop` says so (asked a few times a second), what is in hand is given up."""
+        """Outcomes as they come. Once `stop` says so (asked a few times a second), what is in hand is given up.
+
+        Raises WorkersError where no worker can be started.
+        """
         waiting = iter(calls)
         again: deque[Call] = deque()
         kills: dict[Hashable, int] = {}
@@ -116,6 +125,7 @@ class _Worker:
         self._connection: Connection | None = None
         self._life: Connection | None = None
         self._begun = 0.0
+        self._ready = False
 
     @property
     def pid(self) -> int:
@@ -157,7 +167,7 @@ class _Worker:
             finally:
                 theirs.close()
                 life.close()
-        self._process, self._connection, self._life = process, ours, end
+        self._process, self._connection, self._life, self._ready = process, ours, end, False
 
     def end(self) -> None:
         """Kills the process, whatever it has in hand."""
@@ -176,7 +186,11 @@ class _Worker:
         outcomes: list[Outcome] = []
         try:
             while self.calls and self.connection.poll():
-                value, error = self.connection.recv()
+                answer = self.connection.recv()
+                if answer == _READY:
+                    self._ready = True
+                    continue
+                value, error = answer
                 outcomes.append(Outcome(self.calls.popleft().key, value, error))
                 self._begun = time.monotonic()
         except (EOFError, OSError):
@@ -192,14 +206,16 @@ class _Worker:
     def _died(self, kills: dict[Hashable, int]) -> tuple[list[Outcome], list[Call]]:
         in_hand, *others = self.calls
         self._process.join(5)
-        code = self._process.exitcode
+        code, was_ready = self._process.exitcode, self._ready
         self.end()
         # 255: nobody can say, since the server that forks is gone too.
-        outside = code in (-signal.SIGKILL, -signal.SIGTERM, 255, None)
+        outside = code in (-signal.SIGKILL, -signal.SIGTERM, 255, None) or not was_ready
         kills[in_hand.key] = kills.get(in_hand.key, 0) + outside
         if outside and kills[in_hand.key] < _MOST_KILLS:
             return [], [in_hand, *others]
         name = signal.Signals(-code).name if code and code < 0 else f"exit code {code}"
+        if not was_ready:
+            raise WorkersError(f"Worker processes can't be started here ({name}), most likely for want of memory.")
         words = f"It ended the process that had it in hand ({name}), most likely for want of memory."
         return [Outcome(in_hand.key, error=CallFailedError(words))], others
 
@@ -214,6 +230,7 @@ def _serve(connection: Connection, life: Connection, formats: tuple[str, ...]) -
     # Others beside it treat pictures too: more threads would only be in each other's way.
     cv2.setNumThreads(1)
     with suppress(EOFError, OSError):
+        connection.send(_READY)
         while True:
             function, arguments, memory = connection.recv()
             _allow(memory)

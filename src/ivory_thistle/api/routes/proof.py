@@ -29,7 +29,7 @@ from ivory_thistle.workflows.proof_page import MOST_SHOWN, proof_html
 from ivory_thistle.workflows.proofs import InQueue, queue_of, queue_without_verdicts, say, stored_proof, with_verdicts
 from ivory_thistle.workflows.settings import take_look_back
 from ivory_thistle.workflows.trying import Box, CurvePoint, Sought, curve, reduced_original, still, try_setting
-from ivory_thistle.workflows.workers import CallFailedError
+from ivory_thistle.workflows.workers import CallFailedError, WorkersError
 
 router = APIRouter(prefix="/runs/{run_id}/proof", tags=["proof"])
 _CURVE_SCORES = (40.0, 55.0, 65.0, 75.0, 85.0, 90.0)
@@ -214,7 +214,7 @@ def _asked(ask: Callable[..., Any], *arguments: Any) -> Any:
     """What the desk answers; what can't be shown is a problem with its reason."""
     try:
         return ask(*arguments)
-    except (PictureError, EncodeError, CallFailedError) as error:
+    except (PictureError, EncodeError, CallFailedError, WorkersError) as error:
         raise ProblemError(422, "no-picture", "It can't be shown", str(error)) from error
 
 

@@ -239,7 +239,7 @@ class Watch:
         """Returns once nothing was under way for a while, or at the limit."""
         await self._still_for(QUIET_SECONDS)
 
-    async def as_quiet_as_it_gets(self) -> None:
+    async def quiet_soon(self) -> None:
         """The same, sooner for a page on which no script could ask for more."""
         await self._still_for(QUIET_SECONDS if await self._page.evaluate(_MAY_ASK_LATER) else _WITHOUT_SCRIPTS_SECONDS)
 

@@ -202,10 +202,10 @@ async def _look(page: Page, address: str, path: str, screen: Screen, sweep: Sequ
     seen, watch = Seen(), Watch(page)
     listening = listen(page, address, seen)
     await page.goto(f"{address}/{quote(path)}", wait_until="load", timeout=LOAD_SECONDS * 1000)
-    await watch.as_quiet_as_it_gets()
+    await watch.quiet_soon()
     seen.at_opening = dict(seen.images)
     await page.evaluate(SCROLL)
-    await watch.as_quiet_as_it_gets()
+    await watch.quiet_soon()
     await page.evaluate(_DECODED)
     seen.boxes = await _boxes(page)
     # What follows changes the screen's size, and may load other files.

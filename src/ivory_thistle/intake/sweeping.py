@@ -148,9 +148,9 @@ async def _sweep(
     async with fresh_page(browser, Screen("sweep", 1280, _HEIGHT, 1), address) as page:
         watch = Watch(page)
         await page.goto(f"{address}/{quote(path)}", wait_until="load", timeout=LOAD_SECONDS * 1000)
-        await watch.as_quiet_as_it_gets()
+        await watch.quiet_soon()
         await page.evaluate(SCROLL)
-        await watch.as_quiet_as_it_gets()
+        await watch.quiet_soon()
         await page.evaluate(_UNPAINTED)
 
         async def look(width: int, height: int = _HEIGHT) -> list[Any]:

@@ -110,7 +110,7 @@ def get_forecast_pages(
     among = [page for page in told.pages if page.screen == screen and page.tier == (tier or measured_tier())]
     among.sort(key=lambda page: policy.allowed(page.page, screen).bytes - page.after(opening))
     rows = session.execute(select(t.Page.path, t.Page.id).where(t.Page.capture_id == capture_id))
-    ids = dict(rows.tuples().all())
+    ids = {path: page_id for path, page_id in rows}  # noqa: C416 - a Result is no mapping
     images = images_by_path(session, capture_id)
     return schemas.PageForecasts(
         items=[

@@ -40,7 +40,7 @@ class Application:
             if now["state"] in states:
                 return now
             assert time.monotonic() < deadline, f"{path} is still {now['state']}"
-            threading.Event().wait(0.15)
+            threading.Event().wait(0.1)
 
 
 @contextmanager

@@ -3,13 +3,30 @@
 from __future__ import annotations
 
 import zipfile
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
-from application import Application
+from application import Application, running
+from ivory_thistle.workflows.kept import PLACE
 
 pytestmark = pytest.mark.database
+
+
+@pytest.fixture(scope="module")
+def data_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A data folder for these tests alone."""
+    return tmp_path_factory.mktemp("room") / "data"
+
+
+@pytest.fixture(scope="module")
+def application(data_folder: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Application]:
+    """An application of its own: to make room takes away what other tests have encoded."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv(PLACE, str(tmp_path_factory.mktemp("kept")))
+        with running(data_folder) as application:
+            yield application
 
 
 def parts(application: Application) -> dict[str, dict[str, int]]:
@@ -17,7 +34,6 @@ def parts(application: Application) -> dict[str, dict[str, int]]:
     return {part["kind"]: part for part in application.client.get("/api/v1/room").json()}
 
 
-@pytest.mark.usefixtures("nothing_kept")
 def test_sites_that_were_removed_give_back_their_room(
     application: Application, data_folder: Path, site_folder: Path
 ) -> None:

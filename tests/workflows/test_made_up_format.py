@@ -42,7 +42,7 @@ def thorn() -> Iterator[None]:
         yield
 
 
-@pytest.mark.usefixtures("thorn", "kept")
+@pytest.mark.usefixtures("thorn")
 def test_a_folder_is_treated_with_it(site_folder: Path, tmp_path: Path) -> None:
     """It is the first choice in the markup, its files are what its encoder made, and the savings tell of it."""
     rules = Rules(fixed=True)

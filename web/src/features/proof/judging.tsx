@@ -40,10 +40,11 @@ type Props = {
   following: Schemas["ProofRow"] | undefined;
   go: (step: number) => void;
   goOpen: () => void;
+  show: (imageId: number) => void;
 };
 
 /** One image to be judged by eye and keyboard. What is chosen to look at stays from image to image. */
-export function Judging({ run, row, at, total, following, go, goOpen }: Props) {
+export function Judging({ run, row, at, total, following, go, goOpen, show }: Props) {
   const site = useSite();
   const detail = useQuery({
     queryKey: ["run", run, "proof", row.image_id],
@@ -69,7 +70,7 @@ export function Judging({ run, row, at, total, following, go, goOpen }: Props) {
   const [note, setNote] = useState(row.note);
   const place = useRef<HTMLElement>(null);
   const noteField = useRef<HTMLInputElement>(null);
-  const { judge, undo } = useVerdict(run);
+  const { judge, undo } = useVerdict(run, show);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: only with the next image
   useEffect(() => {

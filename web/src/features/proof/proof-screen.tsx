@@ -146,6 +146,7 @@ function Proof({ run }: { run: number }) {
             const to = order.find((one) => one.said === null) ?? order[0];
             if (to) change({ image: to.image_id });
           }}
+          show={(image) => change({ image })}
         />
       )}
     </div>

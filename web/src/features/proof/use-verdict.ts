@@ -19,12 +19,13 @@ export function looks(row: Row, said: "tighter" | "lighter"): number {
   return Math.min(MOST, Math.max(LEAST, now + (said === "tighter" ? STEP : -STEP)));
 }
 
-/** Says something of an image; what is to be made anew becomes a decision against the rules. A notice takes it back. */
-export function useVerdict(run: number) {
+/** Says something of an image; what is to be made anew becomes a decision against the rules. A notice takes it back, and
+ * so does undo, one after the other; the image is shown again then. */
+export function useVerdict(run: number, show: (imageId: number) => void) {
   const site = useSite();
   const queries = useQueryClient();
   const say = useNotice();
-  const last = useRef<null | (() => Promise<void>)>(null);
+  const undoings = useRef<(() => Promise<void>)[]>([]);
   const refresh = () => {
     void queries.invalidateQueries({ queryKey: ["run", run] });
     void queries.invalidateQueries({ queryKey: siteQuery(site.id).queryKey });
@@ -50,6 +51,7 @@ export function useVerdict(run: number) {
         body: { toml },
       }),
     );
+  const takeBack = (undo: () => Promise<void>) => void undo().catch((error: Error) => say(error.message));
   const judge = useMutation({
     mutationFn: async ({ row, said, note, settings }: Change) => {
       const asks = said === "tighter" || said === "lighter";
@@ -59,20 +61,22 @@ export function useVerdict(run: number) {
     onSuccess: ({ verdict, rules }, { row, said }) => {
       refresh();
       const undo = async () => {
-        if (last.current === undo) last.current = null;
+        undoings.current = undoings.current.filter((one) => one !== undo);
+        show(row.image_id);
         await put(row, verdict.before, verdict.note_before);
         const before = rules?.toml ?? verdict.rules_before;
         if (before) await restore(before);
         refresh();
       };
-      last.current = undo;
+      undoings.current.push(undo);
       const words = said ? SAID_WORDS[said] : "noted";
-      say(`${fileName(row.path)} is ${words}.`, () => void undo());
+      say(`${fileName(row.path)} is ${words}.`, () => takeBack(undo));
     },
     onError: (error) => say(error.message),
   });
   const undo = () => {
-    if (last.current) void last.current();
+    const newest = undoings.current.at(-1);
+    if (newest) takeBack(newest);
     else say("There is no verdict to take back.");
   };
   return { judge: judge.mutate, undo };

@@ -47,6 +47,8 @@ _FOR_OTHERS = "<link rel=preload> has an unsupported `type` value"
 SWEEP = (320, 600, 768, 1024, 1280)
 """Other widths of the screen, in CSS px, at which boxes are compared."""
 _PICTURE_SECONDS = 10
+_MORE_LOOKS = 3
+"""At a page that looks different, before it is said so: what is wrong with it is wrong each time."""
 _QUALITY = 90
 """Of page pictures. As PNG, they take Chromium seven times as long; what JPEG loses is far below what is looked for."""
 _MOST_HEIGHT = 16_000
@@ -160,10 +162,11 @@ async def _compared(
             # What moves by itself, like an animation, is left out.
             if itself and likeness and itself.words:
                 likeness = None
-        if likeness and likeness.words:
+        for _ in range(_MORE_LOOKS):
             # A picture may not have been painted yet, on a busy machine.
-            fresh = await looks[1]()
-            likeness = await _judged(judge, again, fresh) or likeness
+            if not (likeness and likeness.words):
+                break
+            likeness = await _judged(judge, again, await looks[1]()) or likeness
     if likeness and likeness.words:
         shown = tuple(_under(new.boxes, likeness))
         different.append(Difference(page, screen, likeness.words, images=shown))

@@ -72,7 +72,9 @@ def test_a_queue_is_judged_by_keyboard_alone(proof: Page, application: Applicati
     expect(proof.locator("header")).to_contain_text("1 held", timeout=20_000)
     proof.keyboard.press("u")
     expect(proof.locator("header")).not_to_contain_text("held", timeout=20_000)
+    rules = application.client.get(f"/api/v1/sites/{site[0]}/rules.toml").json()
     accepted_after_all(proof, second)
+    assert application.client.get(f"/api/v1/sites/{site[0]}/rules.toml").json() == rules
     proof.keyboard.press("n")
     proof.keyboard.type("look at the ears")
     proof.keyboard.press("Enter")

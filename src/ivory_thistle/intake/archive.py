@@ -153,7 +153,7 @@ def _extract(
                     written += len(block)
                     _refuse_bomb(written, packed, limits)
                     out.write(block)
-        except (zlib.error, lzma.LZMAError, zipfile.BadZipFile, EOFError, NotImplementedError, *_NAME_CLASHES) as error:
+        except (zlib.error, lzma.LZMAError, zipfile.BadZipFile, EOFError, RuntimeError, *_NAME_CLASHES) as error:
             if target.is_file():
                 target.unlink()
             last = str(error)

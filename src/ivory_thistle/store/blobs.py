@@ -109,7 +109,8 @@ class Blobs:
 
     def touch_note(self, key: str) -> None:
         """Notes that a note was used now, where the store can."""
-        with suppress(OSError, NotImplementedError):
+        # Stores that can't touch a file without emptying it say so by a kind of RuntimeError.
+        with suppress(OSError, RuntimeError):
             self._fs.touch(self._note(key), truncate=False)
 
     def remove_note(self, key: str) -> None:

@@ -65,7 +65,7 @@ export function useVerdict(run: number, show: (imageId: number) => void) {
         show(row.image_id);
         await put(row, verdict.before, verdict.note_before);
         const before = rules?.toml ?? verdict.rules_before;
-        if (before) await restore(before);
+        if (before != null) await restore(before);
         refresh();
       };
       undoings.current.push(undo);

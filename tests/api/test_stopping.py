@@ -1,4 +1,4 @@
-"""Stop answers within two seconds, whatever hangs; what comes afterwards is done."""
+"""Stop answers long before what hangs would be given up; what comes afterwards is done. `./thistle bench busy` times it."""
 
 from __future__ import annotations
 
@@ -14,7 +14,8 @@ import pytest
 from application import Application
 
 pytestmark = pytest.mark.database
-SECONDS = 2.0
+SECONDS = 15.0
+"""A request is given up after 20 s and more, a page after 40."""
 
 
 @contextmanager

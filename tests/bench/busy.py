@@ -101,9 +101,14 @@ def _measured(data: Path, port: int, folder: Path) -> int:
         for thread in threads:
             thread.join()
         state = client.get(f"/runs/{run['id']}").json()["state"]
+        stopped = time.monotonic()
+        client.post(f"/runs/{run['id']}/stop")
+        wait_for(client, f"/runs/{run['id']}", ("stopped", "done"))
+        stopped = time.monotonic() - stopped
     busy, reference = p95([took for took, _ in found]), p95(alone)
     print(f"{len(found)} answers to {CLIENTS} clients while a run was {state}: p95 {busy * 1000:.0f} ms")
     print(f"one client alone, nothing else going on: p95 {reference * 1000:.0f} ms ({busy / reference:.1f} times)")
+    print(f"Stop was answered and seen after {stopped:.1f} s")
     for path in paths:
         of_path = [took for took, where in found if where == path]
         if len(of_path) > 4:

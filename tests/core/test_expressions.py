@@ -24,7 +24,7 @@ LENGTH = 1_500
 SLOW_SECONDS = 0.004
 """Below this for so many repetitions nothing can be quadratic that matters; above it, four times as many are timed."""
 _STEEPEST = 9.0
-LIMIT_SECONDS = 0.5
+LIMIT_SECONDS = 10.0
 
 # Asked only of drawings in which what opens is closed again, but for a few: see test_hostile.py for the whole.
 GUARDED = {

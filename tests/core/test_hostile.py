@@ -86,10 +86,10 @@ def test_formats_are_told_in_linear_time(name: str) -> None:
     took = []
     for n in (100, 200, 400):
         data = GROWING[name](n)[:4096]
-        begun = time.perf_counter()
+        begun = time.thread_time()
         for _ in range(20):
             assert sniff_format(data) is None
-        took.append(time.perf_counter() - begun)
+        took.append(time.thread_time() - begun)
     assert took[-1] < 0.5
 
 
@@ -124,9 +124,9 @@ def test_numbers_of_any_length_are_numbers_or_none() -> None:
 def test_lines_are_counted_once() -> None:
     """20,000 pictures in one sheet of 20,000 lines: each knows its line without counting from the top."""
     source = read_css_source(b"p{background:url(a.png)}\n" * 20_000)
-    begun = time.perf_counter()
+    begun = time.thread_time()
     lines = [source.line_of(n * 25) for n in range(20_000)]
-    assert lines == list(range(1, 20_001)) and time.perf_counter() - begun < 1
+    assert lines == list(range(1, 20_001)) and time.thread_time() - begun < 1
 
 
 SVG = b'<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9">'
@@ -143,11 +143,11 @@ DRAWINGS: dict[str, Callable[[int], bytes]] = {
 @pytest.mark.parametrize("name", DRAWINGS)
 def test_drawings_are_followed_in_linear_time_or_not_at_all(name: str) -> None:
     """40,000 elements or comments that nothing closes."""
-    begun = time.perf_counter()
+    begun = time.thread_time()
     ballast_bytes(DRAWINGS[name](40_000))
     with suppress(PictureError):
         smaller_svg(DRAWINGS[name](40_000))
-    assert time.perf_counter() - begun < 3
+    assert time.thread_time() - begun < 3
 
 
 def test_a_drawing_with_filters_is_not_drawn() -> None:

@@ -25,7 +25,7 @@ from ivory_thistle.core.selection.loads import Loaded
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.intake.chromium import (
     LOAD_SECONDS,
-    QUIET_LIMIT_SECONDS,
+    PAGE_SECONDS,
     SCROLL,
     Watch,
     fresh_page,
@@ -154,11 +154,10 @@ class _Place:
 async def _measure_safely(
     browser: Browser, place: _Place, page: str, screen: Screen, screenshots: bool
 ) -> PageMeasurement:
-    limit = LOAD_SECONDS + 2 * QUIET_LIMIT_SECONDS + 10
     try:
-        return await asyncio.wait_for(_measure(browser, place, page, screen, screenshots), limit)
+        return await asyncio.wait_for(_measure(browser, place, page, screen, screenshots), PAGE_SECONDS)
     except TimeoutError:
-        problem = f"{page} did not come to rest within {limit:g} seconds on the {screen.name} screen."
+        problem = f"{page} did not come to rest within {PAGE_SECONDS:g} seconds on the {screen.name} screen."
     except BrowserError as error:
         first = error.message.splitlines()[0]
         problem = f"{page} could not be measured on the {screen.name} screen: {first}"

@@ -38,6 +38,8 @@ log = structlog.get_logger()
 LOAD_SECONDS = 15.0
 QUIET_SECONDS, _WITHOUT_SCRIPTS_SECONDS, _STEP_SECONDS = 0.15, 0.05, 0.025
 QUIET_LIMIT_SECONDS = 8.0
+PAGE_SECONDS = LOAD_SECONDS + 2 * QUIET_LIMIT_SECONDS + 10
+"""When a page that has not come to rest is given up: it loads, then comes to rest twice."""
 _CLOSE_SECONDS = 5.0
 
 

@@ -19,7 +19,7 @@ from ivory_thistle.core.quality.likeness import Likeness
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.intake.chromium import (
     LOAD_SECONDS,
-    QUIET_LIMIT_SECONDS,
+    PAGE_SECONDS,
     SCROLL,
     Watch,
     fresh_page,
@@ -191,12 +191,11 @@ def _under(boxes: Sequence[Box], likeness: Likeness) -> Iterator[int]:
 async def _look_safely(
     browser: Browser, address: str, path: str, screen: Screen, sweep: Sequence[int], pictures: bool
 ) -> Seen:
-    limit = LOAD_SECONDS + 2 * QUIET_LIMIT_SECONDS + 10
     try:
         async with fresh_page(browser, screen, address) as page:
-            return await asyncio.wait_for(_look(page, address, path, screen, sweep, pictures), limit)
+            return await asyncio.wait_for(_look(page, address, path, screen, sweep, pictures), PAGE_SECONDS)
     except TimeoutError:
-        return Seen(problem=f"{path} did not come to rest within {limit:g} seconds.")
+        return Seen(problem=f"{path} did not come to rest within {PAGE_SECONDS:g} seconds.")
     except BrowserError as error:
         return Seen(problem=f"{path} could not be loaded: {error.message.splitlines()[0]}")
 

@@ -267,6 +267,8 @@ def test_measuring_goes_on_where_it_was_stopped(
     index = next(p for p in pages if p["path"] == "index.html")
     assert index["errors"] == ["img/missing.jpg answers with 404."]
     detail = client.get(f"{own}/screens/desktop/pages/{index['page_id']}").json()
+    dense = client.get(f"{own}/screens/phone/pages/{index['page_id']}").json()
+    assert dense["width"] == 390
     assert detail["width"] == 1920 and {s["kind"] for s in detail["slots"]} == {"img", "background"}
     shot = client.get(f"{own}/screens/desktop/pages/{index['page_id']}/screenshot")
     assert shot.headers["content-type"] == "image/jpeg"

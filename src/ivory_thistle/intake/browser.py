@@ -31,6 +31,8 @@ from ivory_thistle.intake.chromium import (
     fresh_page,
     in_browsers,
 )
+from ivory_thistle.intake.comparing import SWEEP, listen, look_closely, swept_screen
+from ivory_thistle.intake.differences import Seen
 from ivory_thistle.intake.vitals import OBSERVE, VITALS
 
 _LOOK = Path(__file__).with_name("look.js").read_text(encoding="utf-8")
@@ -65,7 +67,8 @@ class PageMeasurement:
     """One page on one screen. `problem` says in words what went wrong; the rest holds what was seen until then.
 
     `requests` are the image files that came, by distinct address, with their bodies' bytes. `measured` is false where
-    no browser was at hand and everything is estimated from markup.
+    no browser was at hand and everything is estimated from markup. `seen` is all of the page, with its picture, where
+    pages were looked at: what a later comparison holds against it.
     """
 
     page: str
@@ -77,7 +80,7 @@ class PageMeasurement:
     layout_shift: float = 0.0
     shifting: tuple[str, ...] = ()
     errors: tuple[str, ...] = ()
-    screenshot: bytes | None = None
+    seen: Seen | None = None
     problem: str = ""
     measured: bool = True
 
@@ -98,23 +101,25 @@ def measure_pages(
     screens: Sequence[Screen],
     on_page: Callable[[PageMeasurement], None],
     at_once: int = 2,
-    screenshots: bool = False,
+    looks: bool = False,
     skip: Callable[[str, Screen], bool] = lambda page, screen: False,
     index: FileIndex | None = None,
     read: Callable[[str], bytes] | None = None,
 ) -> None:
     """Measures every page of the site served at `address` on every screen, telling each as it is done.
 
-    `index` finds the site's files by address; `read` gives those that stand under another host's address, which are
-    answered in its place. `skip` is asked right before a page is loaded. A page that hangs or crashes is a measurement
-    with a problem; the others go on.
+    With `looks`, every page is also seen as comparisons see it. `index` finds the site's files by address; `read` gives
+    those that stand under another host's address, which are answered in its place. `skip` is asked right before a page
+    is loaded. A page that hangs or crashes is a measurement with a problem; the others go on.
     """
     place = _Place(address, index, read)
+    swept = swept_screen(screens)
 
     async def one(browser: Browser, job: tuple[str, Screen]) -> bool:
         if skip(*job):
             return True
-        measured = await _measure_safely(browser, place, *job, screenshots)
+        sweep = SWEEP if job[1].name == swept else ()
+        measured = await _measure_safely(browser, place, *job, sweep if looks else None)
         on_page(measured)
         return not measured.problem
 
@@ -152,10 +157,10 @@ class _Place:
 
 
 async def _measure_safely(
-    browser: Browser, place: _Place, page: str, screen: Screen, screenshots: bool
+    browser: Browser, place: _Place, page: str, screen: Screen, sweep: Sequence[int] | None
 ) -> PageMeasurement:
     try:
-        return await asyncio.wait_for(_measure(browser, place, page, screen, screenshots), PAGE_SECONDS)
+        return await asyncio.wait_for(_measure(browser, place, page, screen, sweep), PAGE_SECONDS)
     except TimeoutError:
         problem = f"{page} did not come to rest within {PAGE_SECONDS:g} seconds on the {screen.name} screen."
     except BrowserError as error:
@@ -189,9 +194,13 @@ class _Images(Watch):
             self.images.setdefault(address, Loaded(address, path, size, self.opening))
 
 
-async def _measure(browser: Browser, place: _Place, path: str, screen: Screen, screenshots: bool) -> PageMeasurement:
+async def _measure(
+    browser: Browser, place: _Place, path: str, screen: Screen, sweep: Sequence[int] | None
+) -> PageMeasurement:
     async with fresh_page(browser, screen, place.address) as page:
-        watch = _Images(page, place)
+        watch, whole = _Images(page, place), Seen()
+        if sweep is not None:
+            listen(page, place.address, whole)
         if place.read is not None:
             await page.route(lambda url: not url.startswith(f"{place.address}/"), partial(_answer, place))
         await page.add_init_script(OBSERVE)
@@ -205,22 +214,26 @@ async def _measure(browser: Browser, place: _Place, path: str, screen: Screen, s
         await watch.quiet()
         vitals = await page.evaluate(VITALS)
         watch.opening = False
+        whole.at_opening = dict(whole.images)
         await page.evaluate(SCROLL)
         await watch.quiet()
         await page.evaluate("() => scrollTo(0, 0)")
         seen: dict[str, Any] = await page.evaluate(_LOOK)
-        shot = await page.screenshot(full_page=True, type="jpeg", quality=60) if screenshots else None
+        # Looking closely changes the screen's size, and may load other files.
+        requests, errors = tuple(watch.images.values()), tuple(dict.fromkeys(watch.errors))
+        if sweep is not None:
+            await look_closely(page, screen, whole, sweep, pictures=True)
         return PageMeasurement(
             page=path,
             screen=screen.name,
             placements=tuple(p for s in seen["placements"] for p in _placements(place, s, screen)),
-            requests=tuple(watch.images.values()),
+            requests=requests,
             lcp_path=place.path(vitals["lcp"]) if vitals["lcp"] else None,
             lcp_element=vitals["element"],
             layout_shift=vitals["shift"],
             shifting=tuple(vitals["shifting"]),
-            errors=tuple(dict.fromkeys(watch.errors)),
-            screenshot=shot,
+            errors=errors,
+            seen=whole if sweep is not None else None,
             problem=problem,
         )
 

@@ -26,6 +26,7 @@ from ivory_thistle.intake.chromium import (
     in_browsers,
 )
 from ivory_thistle.intake.differences import Box, Difference, Seen, differences
+from ivory_thistle.intake.known import Known
 
 BOXES = """(win) => {
   const round = (n) => Math.round(n * 100) / 100;
@@ -99,7 +100,7 @@ def compare_sites(
     new_site: str,
     pages: Sequence[str],
     screens: Sequence[Screen],
-    known: dict[tuple[str, str], Seen] | None = None,
+    known: Known | None = None,
     on_pair: Callable[[Pair], None] = lambda pair: None,
     stop: Callable[[], bool] = lambda: False,
     closeness: Closeness = _BY_BOXES,
@@ -107,23 +108,25 @@ def compare_sites(
 ) -> list[Difference]:
     """Loads the pages of the sites served at two addresses on every screen, and tells what is not as before.
 
-    `known` keeps what was seen before the change, by page and screen, for another comparison. `skip` is asked of each
-    page and screen. A page that is never twice the same is told as one that can't be compared.
+    `known` keeps what was seen before the change for another comparison. `skip` is asked of each page and screen. A
+    page that is never twice the same is told as one that can't be compared.
     """
     found: list[Difference] = []
-    seen_before: dict[tuple[str, str], Seen] = {} if known is None else known
-    swept = next((s.name for s in sorted(screens, key=lambda s: -s.width) if s.density == 1), "")
+    seen_before = known or Known()
+    swept = swept_screen(screens)
 
     async def one(browser: Browser, job: tuple[str, Screen]) -> bool:
         page, screen = job
         if stop() or skip(page, screen.name):
             return True
+        sweep = closeness.sweep if screen.name == swept else ()
         look = partial(
-            _look_safely, browser, path=page, screen=screen, pictures=closeness.judge is not None,
-            sweep=closeness.sweep if screen.name == swept else (),
-        )  # fmt: skip
-        old = seen_before.get((page, screen.name)) or await look(old_site)
-        seen_before[page, screen.name] = old
+            _look_safely, browser, path=page, screen=screen, sweep=sweep, pictures=closeness.judge is not None
+        )
+        old = seen_before.get(page, screen)
+        if old is None or (sweep and not (old.swept or old.problem)):
+            old = await look(old_site)
+        seen_before.keep(page, screen, old)
         new = old if old.problem else await look(new_site)
         if new.problem and not old.problem:
             # It may have been this machine.
@@ -137,6 +140,11 @@ def compare_sites(
     in_browsers([(page, screen) for page in pages for screen in screens], one)
     order = {page: n for n, page in enumerate(pages)}
     return sorted(found, key=lambda d: (order[d.page], d.screen))
+
+
+def swept_screen(screens: Sequence[Screen]) -> str:
+    """The name of the screen on which boxes are compared at other widths too: the widest plain one; else empty."""
+    return next((s.name for s in sorted(screens, key=lambda s: -s.width) if s.density == 1), "")
 
 
 _Look = Callable[[], Awaitable[Seen]]
@@ -208,6 +216,14 @@ async def _look(page: Page, address: str, path: str, screen: Screen, sweep: Sequ
     seen.at_opening = dict(seen.images)
     await page.evaluate(SCROLL)
     await watch.quiet_soon()
+    await look_closely(page, screen, seen, sweep, pictures)
+    for event, listener in listening:
+        page.remove_listener(event, listener)
+    return seen
+
+
+async def look_closely(page: Page, screen: Screen, seen: Seen, sweep: Sequence[int], pictures: bool) -> None:
+    """Notes the boxes of a page that was scrolled through, also at other widths of the screen, and its picture."""
     await page.evaluate(_DECODED)
     seen.boxes = await _boxes(page)
     # What follows changes the screen's size, and may load other files.
@@ -219,9 +235,6 @@ async def _look(page: Page, address: str, path: str, screen: Screen, sweep: Sequ
         await page.evaluate(_DECODED)
         seen.swept[width] = await _boxes(page)
     seen.images = images
-    for event, listener in listening:
-        page.remove_listener(event, listener)
-    return seen
 
 
 async def _picture(page: Page, screen: Screen) -> bytes | None:

@@ -29,6 +29,7 @@ from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.intake.chromium import browser_binary, kept_browsers
 from ivory_thistle.intake.comparing import SWEEP, Closeness, Pair, compare_sites
 from ivory_thistle.intake.differences import Seen
+from ivory_thistle.intake.known import Known, LookUp, nothing_known
 from ivory_thistle.intake.site_server import serve_site
 from ivory_thistle.intake.timing import Timed, time_pages
 from ivory_thistle.workflows.clock import in_time
@@ -125,8 +126,9 @@ class Checker:
         screens: Sequence[Screen],
         tiers: Sequence[Tier],
         keeps_pictures: bool = False,
+        look_up: LookUp = nothing_known,
     ) -> None:
-        """`keeps_pictures`: what is checked comes with pictures of its page."""
+        """`keeps_pictures`: what is checked comes with pictures of its page. `look_up` tells what was seen before."""
         self._keeps_pictures = keeps_pictures
         if browser_binary() is None:
             raise UnusableInput("A check needs Chromium; install chromium-headless-shell.")
@@ -134,7 +136,7 @@ class Checker:
         self.pages = sorted(p.path for p in before.site.pages if not p.is_folder and p.path in before.site.files)
         self._by_path = {p.path: p for p in before.site.pages}
         self._foretold: dict[tuple[str, str, Tier], dict[str, int]] = {}
-        self._known: dict[tuple[str, str], Seen] = {}
+        self._known = Known(look_up)
 
     @property
     def total(self) -> int:
@@ -156,7 +158,7 @@ class Checker:
             for first in range(0, len(there), _TOGETHER):
                 if stop():
                     return
-                self._known.clear()
+                self._known.forget()
                 self._some(there[first : first + _TOGETHER], on_checked, stop, done)
 
     def all(self, on_load: Progress = nothing) -> list[Checked]:

@@ -108,7 +108,7 @@ def check_run(check_id: int, sessions: sessionmaker[Session], blobs: Blobs, stop
         in_transaction(sessions, store)
 
     before, (site, read) = Side(handed_over.site, handed_over.read), handed_over.after()
-    checker = Checker(before, Side(site, read, handed_over.given()), screens, tiers, keeps_pictures=True)
+    checker = Checker(before, Side(site, read, handed_over.given()), screens, tiers, True, handed_over.at_hand.look_up)
     checker.run(keep, stop, lambda page, screen, tier: (keys[page], screen, tier) in done)
     return not stop()
 

@@ -125,8 +125,9 @@ def deliver(
     site = at_hand.site
     if rules.form.rewrites:
         settled = Settler(
-            site, deliveries, at_hand.read, screens, content, stop, rules.background_widths, at_hand.slots
-        ).settle(on_page)
+            site, deliveries, at_hand.read, screens, content, stop, rules.background_widths, at_hand.slots,
+            at_hand.look_up,
+        ).settle(on_page)  # fmt: skip
     else:
         settled = settle_unchanged(site, deliveries, at_hand.read, screens, at_hand.slots)
     if stop():

@@ -27,6 +27,7 @@ from ivory_thistle.workflows.at_hand import AtHand
 from ivory_thistle.workflows.checking import Checked, Checker, Side, checkable_tiers
 from ivory_thistle.workflows.delivering import Handover, TreatedImage, as_it_leaves, deliver, deliveries_of
 from ivory_thistle.workflows.kept import kept_url, let_go_of_the_oldest
+from ivory_thistle.workflows.looks import Looks
 from ivory_thistle.workflows.measured import measured_slots
 from ivory_thistle.workflows.measuring import measure_folder
 from ivory_thistle.workflows.packing import Entry, entries, zip_stream
@@ -160,9 +161,9 @@ def treating(
         raise UnusableInput(f"{folder.root} holds no web page and no picture.")
     staging = Path(tempfile.mkdtemp(prefix=f".{near.name}-" if near else None, dir=near.parent if near else None))
     try:
-        at_hand, weights = _at_hand(folder, site, options, progress[1])
-        plans = plan(at_hand, rules)
         kept = Blobs(str(staging / "renditions"))
+        at_hand, weights = _at_hand(folder, site, options, progress[1], Looks(site, kept))
+        plans = plan(at_hand, rules)
         treated, failed = _treat_all(plans, folder, options, progress[2], kept)
         deliveries = deliveries_of(site, treated, rules)
 
@@ -201,7 +202,8 @@ def check_treated(done: FolderTreated, on_load: Progress = nothing) -> list[Chec
     content = done.renditions
     site, read = as_it_leaves(done.site, done.handover, done.folder.read, lambda new: content.get(new.sha256))
     after = Side(site, read, done.given)
-    checker = Checker(Side(done.site, done.folder.read), after, DEFAULT_SCREENS, checkable_tiers())
+    before, look_up = Side(done.site, done.folder.read), Looks(done.site, done.renditions).find
+    checker = Checker(before, after, DEFAULT_SCREENS, checkable_tiers(), look_up=look_up)
     return checker.all(on_load)
 
 
@@ -252,12 +254,14 @@ def usable_target(out: Path, folder: Folder) -> Path:
     return out
 
 
-def _at_hand(folder: Folder, site: SiteReading, options: TreatOptions, on_page: Progress) -> tuple[AtHand, PageWeights]:
+def _at_hand(
+    folder: Folder, site: SiteReading, options: TreatOptions, on_page: Progress, looks: Looks
+) -> tuple[AtHand, PageWeights]:
     """The folder with what is known of it, and what its pages were seen to load."""
     slots, whole = list(guessed_slots(site)), set[str]()
     weights: PageWeights = {}
     if options.measure:
-        measured = measure_folder(folder, site, DEFAULT_SCREENS, on_page)
+        measured = measure_folder(folder, site, DEFAULT_SCREENS, on_page, looks)
         slots = list(measured_slots(measured, DEFAULT_SCREENS))
         whole = {m.page for m, _ in measured} - {m.page for m, _ in measured if m.problem or not m.measured}
         weights = {
@@ -266,7 +270,7 @@ def _at_hand(folder: Folder, site: SiteReading, options: TreatOptions, on_page: 
             for tier, loaded in found.items()
         }  # fmt: skip
     roles = {path: found.role for path, found in site_roles(site, slots).items()}
-    return AtHand(site, folder.read, tuple(slots), roles, whole), weights
+    return AtHand(site, folder.read, tuple(slots), roles, whole, looks.find), weights
 
 
 def _treat_all(

@@ -21,6 +21,7 @@ from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import in_transaction
 from ivory_thistle.workflows.clock import in_time
+from ivory_thistle.workflows.looks import Looks
 from ivory_thistle.workflows.progress import Progress, nothing
 from ivory_thistle.workflows.reading import page_failed
 from ivory_thistle.workflows.settings import site_screens
@@ -74,18 +75,23 @@ def measure_site(
     read: Callable[[str], bytes],
     screens: Sequence[Screen],
     on_page: Callable[[PageMeasurement, Weights], None],
-    screenshots: bool = False,
+    looks: Looks | None = None,
     skip: Callable[[str, Screen], bool] = lambda page, screen: False,
 ) -> None:
     """Measures every page of a site on every screen, or estimates where no browser is installed.
 
-    `skip` is asked right before each page and screen.
+    What is seen of pages is kept in `looks` where these are given. `skip` is asked right before each page and screen.
     """
     weigher = Weigher(site, read)
     pages = sorted(p.path for p in site.pages if p.path in site.files)
     by_name = {s.name: s for s in screens}
+    # Only a site read from the web has addresses under other hosts that its own files answer for.
+    elsewhere = read if site.own_hosts or site.aliases else None
 
     def told(measured: PageMeasurement) -> None:
+        # What comes from other hosts is answered here, and nowhere else.
+        if looks and measured.seen and elsewhere is None and not measured.problem:
+            looks.keep(measured.page, by_name[measured.screen], measured.seen)
         try:
             weights = weigher.weights(measured, by_name[measured.screen])
         except Exception as error:
@@ -113,16 +119,18 @@ def measure_site(
                 if not skip(path, screen):
                     told(estimate(path, screen))
         return
-    # Only a site read from the web has addresses under other hosts that its own files answer for.
-    elsewhere = read if site.own_hosts or site.aliases else None
     with serve_site(site.files, read, site.aliases) as address:
         measure_pages(
-            address, pages, screens, told, screenshots=screenshots, skip=skip, index=site.index, read=elsewhere
+            address, pages, screens, told, looks=looks is not None, skip=skip, index=site.index, read=elsewhere
         )
 
 
 def measure_folder(
-    folder: Folder, site: SiteReading, screens: Sequence[Screen], on_page: Progress = nothing
+    folder: Folder,
+    site: SiteReading,
+    screens: Sequence[Screen],
+    on_page: Progress = nothing,
+    looks: Looks | None = None,
 ) -> list[tuple[PageMeasurement, Weights]]:
     """Measures every page of a folder on every screen; estimates where no browser is installed."""
     done: list[tuple[PageMeasurement, Weights]] = []
@@ -131,7 +139,7 @@ def measure_folder(
         done.append((measurement, weights))
         on_page(len(done), len(site.pages) * len(screens))
 
-    measure_site(site, folder.read, screens, one)
+    measure_site(site, folder.read, screens, one, looks)
     order = {s.name: n for n, s in enumerate(screens)}
     return sorted(done, key=lambda m: (m[0].page, order[m[0].screen]))
 
@@ -176,13 +184,14 @@ def measure_capture(
         )
 
     def keep(measured: PageMeasurement, weights: Weights) -> None:
-        shot = blobs.put(measured.screenshot) if measured.screenshot else None
+        picture = measured.seen.picture if measured.seen else None
+        shot = blobs.put(picture) if picture else None
         in_transaction(sessions, lambda session: _store(session, measurement_id, keys, measured, weights, shot))
 
     def skip(path: str, screen: Screen) -> bool:
         return (keys.pages[path], screen.name) in finished or stop()
 
-    measure_site(site, read, screens, keep, screenshots=True, skip=skip)
+    measure_site(site, read, screens, keep, Looks(site, blobs), skip)
 
 
 def _keys(session: Session, capture_id: int) -> _Keys:

@@ -22,7 +22,8 @@ from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.core.treatment.roles import Slot
 from ivory_thistle.intake.chromium import browser_binary, kept_browsers
 from ivory_thistle.intake.comparing import Pair, compare_sites
-from ivory_thistle.intake.differences import Difference, Seen
+from ivory_thistle.intake.differences import Difference
+from ivory_thistle.intake.known import Known, LookUp, nothing_known
 from ivory_thistle.intake.site_server import serve_site
 from ivory_thistle.intake.sweeping import sweep_pages
 from ivory_thistle.workflows.boxes import take_backgrounds, take_boxes
@@ -64,7 +65,8 @@ class Settled:
 class Settler:
     """Settles one site. `content` gives a new file's bytes (None: nothing is compared in a browser).
 
-    `slots` are measured boxes: they tell which lazy pictures come at opening.
+    `slots` are measured boxes: they tell which lazy pictures come at opening. `look_up` tells what was seen of pages
+    before.
     """
 
     def __init__(
@@ -77,8 +79,9 @@ class Settler:
         stop: Callable[[], bool] = lambda: False,
         background_widths: bool = False,
         slots: Sequence[Slot] = (),
+        look_up: LookUp = nothing_known,
     ) -> None:
-        self._background_widths = background_widths
+        self._background_widths, self._known = background_widths, Known(look_up)
         self._site, self._deliveries, self._read = site, deliveries, read
         self._screens, self._content, self._stop = screens, content, stop
         self._rewriter = SiteRewriter(site, deliveries, read, in_time)
@@ -206,7 +209,6 @@ class Settler:
 
     def _by_looks(self, limits: Limits, rewrite: SiteRewrite, on_page: Progress) -> tuple[SiteRewrite, Comparison]:
         """Compares every rewritten page in a browser, and takes back what changed a box, until nothing does."""
-        known: dict[tuple[str, str], Seen] = {}
         changed = {path for path in self._pages if self._is_touched(path, rewrite)}
         waiting, unsure, safer = sorted(changed), set[str](), set[tuple[str, int]]()
         different: list[Difference] = []
@@ -220,7 +222,7 @@ class Settler:
         for _ in range(_MOST_ROUNDS):
             if not waiting or self._stop():
                 break
-            different = self._compared(rewrite, waiting, known, one)
+            different = self._compared(rewrite, waiting, one)
             if not different:
                 break
             by_page: dict[str, list[Difference]] = defaultdict(list)
@@ -228,7 +230,7 @@ class Settler:
                 by_page[d.page].append(d)
             waiting = []
             for path in by_page:
-                found = self._again_alone(rewrite, path, known)
+                found = self._again_alone(rewrite, path)
                 if not found:
                     continue
                 if path in unsure and not all(d.comparable for d in found):
@@ -242,11 +244,10 @@ class Settler:
         left = tuple(d for d in different if d.comparable)
         return rewrite, Comparison(len(changed), len(self._screens), len(safer), left, tuple(sorted(unsure)))
 
-    def _again_alone(self, rewrite: SiteRewrite, path: str, known: dict[tuple[str, str], Seen]) -> list[Difference]:
+    def _again_alone(self, rewrite: SiteRewrite, path: str) -> list[Difference]:
         """What of a page differs once more, seen afresh with no page beside it: a busy machine takes nothing back."""
-        for screen in self._screens:
-            known.pop((path, screen.name), None)
-        return self._compared(rewrite, [path], known, lambda pair: None)
+        self._known.look_afresh(path)
+        return self._compared(rewrite, [path], lambda pair: None)
 
     def _left_whole(self, rewrite: SiteRewrite) -> dict[str, str]:
         """The pages of which every picture stays as it was by what a browser saw, and what that was."""
@@ -261,7 +262,6 @@ class Settler:
         self,
         rewrite: SiteRewrite,
         pages: Sequence[str],
-        known: dict[tuple[str, str], Seen],
         on_pair: Callable[[Pair], None],
     ) -> list[Difference]:
         site, read = self._handed_over(rewrite)
@@ -270,7 +270,7 @@ class Settler:
             serve_site(self._site.files, self._read, aliases) as before,
             serve_site(site.files, read, aliases) as after,
         ):
-            return compare_sites(before, after, pages, self._screens, known, on_pair, self._stop)
+            return compare_sites(before, after, pages, self._screens, self._known, on_pair, self._stop)
 
     def _take_back(
         self, path: str, found: Sequence[Difference], limits: Limits, rewrite: SiteRewrite

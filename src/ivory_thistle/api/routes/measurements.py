@@ -169,11 +169,11 @@ def get_measured_page(
     _, site = capture_of(session, measurement.capture_id)
     seen = _page_screen(session, measurement_id, screen, page_id)
     page = session.get_one(t.Page, page_id)
-    density = next((float(s["density"]) for s in measurement.screens if s["name"] == screen), 1.0)
     width = height = 0
     if seen.screenshot:
         shot = pyvips.Image.new_from_buffer(services.blobs.get(seen.screenshot), "")
-        width, height = round(shot.width / density), round(shot.height / density)
+        scale = _scale(shot.width, next(s for s in measurement.screens if s["name"] == screen))
+        width, height = round(shot.width / scale), round(shot.height / scale)
     rows = session.execute(
         select(t.Slot, t.Image.path, t.Image.bytes)
         .outerjoin(t.Image, t.Image.id == t.Slot.image_id)
@@ -196,6 +196,12 @@ def get_measured_page(
         raise not_found("weight in this tier")
     shown = _measured(weight, seen, page, site, images_by_path(session, measurement.capture_id))
     return schemas.MeasuredPageDetail(**shown, width=width, height=height, slots=slots)
+
+
+def _scale(width: int, screen: dict[str, Any]) -> float:
+    """Pixels of a page's picture for one CSS px: earlier measurements took them in device pixels."""
+    dense = round(float(screen["width"]) * float(screen["density"]))
+    return float(screen["density"]) if width >= dense else 1.0
 
 
 @router.get("/screens/{screen}/pages/{page_id}/screenshot", response_class=Response)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
+from datetime import datetime
 from typing import Any
 
 from sqlalchemy import case, func, select
@@ -167,11 +168,11 @@ def run_out(session: Session, run: t.Run) -> schemas.Run:
             func.count(case(((state == "failed") & (func.json_length(task.widths) > 0), 1))),
             func.coalesce(func.sum(case((state == "done", task.bytes_before), else_=0)), 0),
             func.coalesce(func.sum(case((state == "done", task.bytes_after), else_=0)), 0),
+            func.coalesce(func.sum(task.sketched), 0),
         ).where(task.run_id == run.id)
     ).one()
-    total, done, failed, left, again, before, after = (int(x) for x in row)
-    seconds = ((run.finished_at or t.now()) - run.started_at).total_seconds() if run.started_at else 0
-    rate, left_seconds = _pace(session, run, seconds) if run.started_at else (None, None)
+    total, done, failed, left, again, before, after, sketched = (int(x) for x in row)
+    rate, left_seconds = _pace(session, run, run.started_at) if run.started_at else (None, None)
     return schemas.Run(
         id=run.id,
         capture_id=run.capture_id,
@@ -181,6 +182,8 @@ def run_out(session: Session, run: t.Run) -> schemas.Run:
         done=done,
         failed=failed,
         left_alone=left,
+        sketched=sketched,
+        sketching=bool(sketched) and run.state == State.RUNNING and _is_sketching(run),
         can_be_tried_again=again,
         bytes_before=before,
         bytes_after=after,
@@ -194,9 +197,18 @@ def run_out(session: Session, run: t.Run) -> schemas.Run:
     )
 
 
-def _pace(session: Session, run: t.Run, seconds: float) -> tuple[float | None, float | None]:
-    """Megapixels a second, and the seconds that are left: by what images were expected to cost, and how that went."""
-    since = t.Task.finished_at >= run.started_at
+def _is_sketching(run: t.Run) -> bool:
+    return run.sketched_at is None or (run.started_at is not None and run.sketched_at < run.started_at)
+
+
+def _pace(session: Session, run: t.Run, started_at: datetime) -> tuple[float | None, float | None]:
+    """Megapixels a second, and the seconds that are left: by what images were expected to cost, and how that went.
+
+    Sketches come before; their time tells nothing of the others.
+    """
+    begun = max(started_at, run.sketched_at or started_at)
+    seconds = ((run.finished_at or t.now()) - begun).total_seconds()
+    since = t.Task.finished_at >= begun
     pixels, done, waiting = session.execute(
         select(
             func.coalesce(func.sum(case((since, t.Image.pixels), else_=0)), 0),

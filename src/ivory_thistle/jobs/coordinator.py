@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Iterator, Mapping
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -28,7 +29,15 @@ from ivory_thistle.workflows.capturing import capture_from
 from ivory_thistle.workflows.checks import check_run
 from ivory_thistle.workflows.kept import kept_url, let_go_of_the_oldest
 from ivory_thistle.workflows.measuring import measure_capture
-from ivory_thistle.workflows.runs import asked_first, in_order, keep_result, settle_run, waiting_tasks
+from ivory_thistle.workflows.runs import (
+    asked_first,
+    in_order,
+    keep_result,
+    keep_sketches,
+    settle_run,
+    sketches_of,
+    waiting_tasks,
+)
 from ivory_thistle.workflows.sampling import Sampler
 from ivory_thistle.workflows.treating import Treatment, result_of
 from ivory_thistle.workflows.workers import Call, CallFailedError, Outcome, Workers, WorkersError
@@ -167,6 +176,8 @@ class Coordinator:
         with self._sessions() as session:
             rules = Rules.from_dict(session.get_one(t.Run, run_id).rules)
             waiting = waiting_tasks(session, run_id, rules)
+            sketches = sketches_of(session, run_id, waiting, kept_url())
+        self._sketch(run_id, sketches)
         for outcome in self._outcomes(run_id, waiting):
             if isinstance(outcome.error, StorageError):
                 raise outcome.error
@@ -177,6 +188,15 @@ class Coordinator:
         let_go_of_the_oldest()
         settled = settle_run(run_id, self._sessions, self._blobs, lambda: self._stop_asked(t.Run, run_id))
         return State.DONE if settled else self._cut_short()
+
+    def _sketch(self, run_id: int, sketches: Mapping[int, Treatment]) -> None:
+        """Makes what can be looked at before the tasks themselves are done. One that fails will say so as a task."""
+        for outcome in self._outcomes(run_id, sketches):
+            if isinstance(outcome.error, StorageError):
+                raise outcome.error
+            task, result = int(str(outcome.key)), result_of(outcome)
+            in_transaction(self._sessions, partial(keep_sketches, task_id=task, result=result))
+        self._set(t.Run, run_id, sketched_at=t.now())
 
     def _keep(self, run_id: int, outcome: Outcome) -> None:
         if outcome.error:

@@ -6,13 +6,13 @@ import gc
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from hashlib import sha256
 from typing import Any
 
 from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.forecast.coefficients import SECONDS
-from ivory_thistle.core.forecast.files import Expected, Learnt, expect, informed, learn, made
+from ivory_thistle.core.forecast.files import Expected, Learnt, expect, informed, learn, made, sketched
 from ivory_thistle.core.forecast.pages import NOTHING_STAYS, PageForecast, Pages, Range, Stays, Total, totals
 from ivory_thistle.core.forecast.probes import Probe
 from ivory_thistle.core.formats.tiers import TIERS, measured_tier
@@ -22,12 +22,13 @@ from ivory_thistle.core.treatment.ladder import Plan
 from ivory_thistle.core.treatment.rendition import RenditionFacts
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store.blobs import StorageError
-from ivory_thistle.store.kept import Kept, KeptTreatment
+from ivory_thistle.store.kept import KeptTreatment
 from ivory_thistle.workflows.at_hand import AtHand
 from ivory_thistle.workflows.delivering import TreatedImage, deliveries_of
+from ivory_thistle.workflows.kept import open_kept
 from ivory_thistle.workflows.planning import plan
 from ivory_thistle.workflows.settling import Settler
-from ivory_thistle.workflows.treating import treatment_of
+from ivory_thistle.workflows.treating import Treatment, treatment_of
 from ivory_thistle.workflows.workers import AT_ONCE
 
 _SAMPLE_SECONDS, _SAMPLE_MOST = 240.0, 16
@@ -38,7 +39,8 @@ _SAMPLE_SECONDS, _SAMPLE_MOST = 240.0, 16
 class Foretold:
     """A forecast. `expected` by path of the image, `pages` on every screen in every tier, `seconds` of the whole run.
 
-    `measured`: pages were weighed in a browser; else each is counted by the files that its markup names.
+    `measured`: pages were weighed in a browser; else each is counted by the files that its markup names. Of so many
+    images it rests on sketches: `sketched`.
     """
 
     plans: tuple[Plan, ...]
@@ -49,6 +51,7 @@ class Foretold:
     seconds: Range
     storage: Range
     measured: bool
+    sketched: int = 0
 
     @property
     def files(self) -> int:
@@ -103,14 +106,20 @@ def _foretell(
     stays: Stays,
 ) -> Foretold:
     plans = plan(at_hand, rules)
-    found = _made_before(plans, kept_url)
+    before = _Before(kept_url)
+    found = {p.image.path: made_of for p in plans if p.steps and (made_of := before.find(p))}
     told = {p.image.path: expect(p, probes.get(p.image.path)) for p in plans}
     truths = {
         p.image.path: made(told[p.image.path], found[p.image.path].renditions, [step.width for step in p.steps])
         for p in plans if p.image.path in found
     }  # fmt: skip
     learnt = learn((told[path], true.files, found[path].seconds) for path, true in truths.items())
-    expected = {p.image.path: truths.get(p.image.path) or informed(told[p.image.path], p, learnt) for p in plans}
+    sketches = {
+        p.image.path: sketched(told[p.image.path], drawn.renditions, [step.width for step in p.steps])
+        for p in plans if p.image.path not in truths and (drawn := before.find_sketch(p)) and drawn.renditions
+    }  # fmt: skip
+    certain = {**sketches, **truths}
+    expected = {p.image.path: certain.get(p.image.path) or informed(told[p.image.path], p, learnt) for p in plans}
     for p in plans:
         if p.stands_in in expected:
             expected[p.image.path] = expected[p.stands_in]
@@ -121,7 +130,7 @@ def _foretell(
         totals(pages, expected, policy, learnt.site_spread),
         _time(own, learnt, len({(page.page, page.screen) for page in pages}) if rules.form.rewrites else 0),
         Range.around(sum(one.bytes for one in own), _off(own, learnt.site_spread)),
-        bool(weights),
+        bool(weights), len(sketches),
     )  # fmt: skip
 
 
@@ -183,22 +192,27 @@ def widest(told: Expected) -> int:
     return told.loaded(measured_tier(), told.top, told.original)[1]
 
 
-def _made_before(plans: Iterable[Plan], kept_url: str) -> dict[str, KeptTreatment]:
-    """By path, what an earlier run made by the same rules; nothing where the store can't be opened."""
-    try:
-        kept = Kept(kept_url) if kept_url else None
-    except (StorageError, OSError):
-        kept = None
-    if kept is None:
-        return {}
-    return {p.image.path: found for p in plans if p.steps and (found := _found(kept, p))}
+class _Before:
+    """What earlier runs made or sketched by the same rules; nothing where the store can't be opened."""
 
+    def __init__(self, kept_url: str) -> None:
+        self._kept = open_kept(kept_url)
 
-def _found(kept: Kept, planned: Plan) -> KeptTreatment | None:
-    try:
-        return kept.find(treatment_of(planned).key)
-    except (StorageError, OSError):
-        return None
+    def find(self, planned: Plan) -> KeptTreatment | None:
+        """What was made of an image."""
+        return self._find(treatment_of(planned))
+
+    def find_sketch(self, planned: Plan) -> KeptTreatment | None:
+        """What was sketched of an image that is to be treated."""
+        return self._find(replace(treatment_of(planned), sketch=True)) if planned.steps else None
+
+    def _find(self, treatment: Treatment) -> KeptTreatment | None:
+        if self._kept is None:
+            return None
+        try:
+            return self._kept.find(treatment.key)
+        except (StorageError, OSError):
+            return None
 
 
 def _off(images: Iterable[Expected], site_spread: float) -> float:

@@ -39,6 +39,14 @@ def kept_limit() -> int:
     return int(said) if said.isdigit() else DEFAULT_LIMIT
 
 
+def open_kept(url: str) -> Kept | None:
+    """The store at a URL; None for nowhere, and where it is out of order."""
+    if url:
+        with _unless_out_of_order():
+            return Kept(url)
+    return None
+
+
 def take_kept(url: str, key: str, blobs: Blobs) -> KeptTreatment | None:
     """A kept treatment, its contents put into `blobs`; None where there is none, or where it can't be read.
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Container, Iterable, Iterator, Mapping
-from dataclasses import asdict
+from dataclasses import asdict, replace
 
 from sqlalchemy import delete, func, insert, select, update
 from sqlalchemy.orm import Session, sessionmaker
@@ -22,6 +22,7 @@ from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import in_transaction
 from ivory_thistle.workflows.delivering import deliver
+from ivory_thistle.workflows.kept import open_kept
 from ivory_thistle.workflows.made import made_by
 from ivory_thistle.workflows.settings import site_screens
 from ivory_thistle.workflows.storing import insert_rows, role_of
@@ -29,6 +30,8 @@ from ivory_thistle.workflows.treating import TaskResult, Treatment
 from ivory_thistle.workflows.weights import stored_weights
 
 _PROGRESS_EVERY, _SHOWN_FIRST = 4, 4
+_WORTH_SKETCHING_SECONDS = 120.0
+"""Of a worker: what takes no longer needs no sketches."""
 
 
 def start_run(
@@ -114,6 +117,22 @@ def waiting_tasks(session: Session, run_id: int, rules: Rules) -> dict[int, Trea
     return {task.id: _treatment(task, ImageFacts(**facts), kind or None, rules) for task, facts, kind in in_order}
 
 
+def sketches_of(session: Session, run_id: int, waiting: Mapping[int, Treatment], kept_url: str) -> dict[int, Treatment]:
+    """What to sketch of the waiting tasks before any is treated; nothing where the whole is done soon.
+
+    What was treated before by the same rules is there at once, and needs no sketch.
+    """
+    kept = open_kept(kept_url)
+    rows = session.execute(select(t.Task.id, t.Task.cost, t.Task.sketched).where(t.Task.run_id == run_id)).all()
+    costs = {task: cost for task, cost, sketched in rows if task in waiting and not sketched}
+    if kept is None:
+        return {}
+    dear = {task: cost for task, cost in costs.items() if kept.find(waiting[task].key) is None}
+    if sum(dear.values()) < _WORTH_SKETCHING_SECONDS:
+        return {}
+    return {task: replace(one, sketch=True) for task, one in waiting.items() if task in dear}
+
+
 def in_order(waiting: Mapping[int, Treatment], asked_first: Callable[[], Container[int]]) -> Iterator[int]:
     """The tasks in their order, but what is asked for first by then goes first; it is asked for each of them."""
     left = dict(waiting)
@@ -148,17 +167,29 @@ def _treatment(task: t.Task, facts: ImageFacts, kind: str | None, rules: Rules) 
 
 
 def keep_result(session: Session, task_id: int, result: TaskResult) -> None:
-    """Stores what a worker made of one image; `bytes_after` is what the most modern browser gets at most."""
+    """Stores what a worker made of one image, in place of its sketches."""
+    task = _with_files(session, task_id, result)
+    task.state, task.sketched = "failed" if result.reason else "done", False
+    task.reason, task.words = result.reason, [*(task.decided or []), *result.words]
+    task.finished_at = t.now()
+
+
+def keep_sketches(session: Session, task_id: int, result: TaskResult) -> None:
+    """Stores the sketches of an image that still waits; one that can't be sketched will say why when it is treated."""
+    if result.renditions:
+        _with_files(session, task_id, result).sketched = True
+
+
+def _with_files(session: Session, task_id: int, result: TaskResult) -> t.Task:
+    """A task with these files alone; `bytes_after` is what the most modern browser gets at most."""
     task = session.get_one(t.Task, task_id)
     session.execute(delete(t.Rendition).where(t.Rendition.task_id == task_id))
     rows = [{"task_id": task_id, **plain_fields(r)} for r in result.renditions]
     if rows:
         session.execute(insert(t.Rendition), rows)
     widest = {r.tier: r.bytes for r in sorted(result.renditions, key=lambda r: r.width)}
-    task.state = "failed" if result.reason else "done"
-    task.reason, task.words = result.reason, [*(task.decided or []), *result.words]
     task.bytes_after = next((widest[tier] for tier in TIERS if tier in widest), task.bytes_before)
-    task.finished_at = t.now()
+    return task
 
 
 def ask_again(session: Session, run_id: int) -> int:

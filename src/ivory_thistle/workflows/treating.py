@@ -20,7 +20,7 @@ from ivory_thistle.core.treatment.ladder import Plan, Step
 from ivory_thistle.core.treatment.rendition import RenditionFacts, facts_of
 from ivory_thistle.core.treatment.roles import Role
 from ivory_thistle.core.treatment.rules import Rules
-from ivory_thistle.core.treatment.treat import treat_image
+from ivory_thistle.core.treatment.treat import sketch_image, treat_image
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.kept import keep, take_kept
 from ivory_thistle.workflows.plugged import named_formats
@@ -40,7 +40,7 @@ _ONLY_PLANNED = frozenset(
 
 @dataclass(frozen=True, slots=True)
 class Treatment:
-    """What is to be made of an image; the fields are the arguments of `treat_image`."""
+    """What is to be made of an image; the fields are the arguments of `treat_image`. `sketch`: of `sketch_image`."""
 
     facts: ImageFacts
     steps: tuple[Step, ...]
@@ -49,6 +49,7 @@ class Treatment:
     kind: str | None = None
     size: Resize | None = None
     apart: tuple[int, ...] = ()
+    sketch: bool = False
 
     def call(self, key: Hashable, blobs_url: str, path: Path | None = None, kept_url: str = "") -> Call:
         """The call that treats the image into a blob store, from there or from a file, with limits by its pixels.
@@ -70,7 +71,7 @@ class Treatment:
         size = asdict(self.size) if self.size else None
         asked = [
             self.facts.sha256, [astuple(s) for s in self.steps], rules, looks, self.role, self.kind, size,
-            self.apart, self.rules.form is HandoverForm.IN_PLACE, encoding_version(),
+            self.apart, self.rules.form is HandoverForm.IN_PLACE, encoding_version(), self.sketch,
         ]  # fmt: skip
         return sha256(json.dumps(asked, sort_keys=True).encode()).hexdigest()
 
@@ -136,4 +137,6 @@ def encoding_version() -> str:
 
 
 def _treated(data: bytes, of: Treatment) -> Treated:
+    if of.sketch:
+        return sketch_image(data, of.facts, of.steps, of.rules, of.role, of.kind, of.size) or Treated((), ())
     return treat_image(data, of.facts, of.steps, of.rules, of.role, of.kind, of.size, of.apart)

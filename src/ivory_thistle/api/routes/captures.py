@@ -150,6 +150,7 @@ def get_image(capture_id: int, image_id: int, session: SessionDep) -> schemas.Im
         role_by_hand=image.role_by_hand,
         paths=list(paths),
         placements=placements_out(placements),
+        sketched=bool(task and task.sketched),
         renditions=[schemas.RenditionOut.model_validate(r) for r in made],
         words=[w for w in ([task.reason] if task and task.reason else []) + (task.words if task else []) if w],
         decided=list(decided.words),

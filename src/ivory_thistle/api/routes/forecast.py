@@ -46,8 +46,9 @@ def foretold(session: Session, services: Services, capture_id: int, rules: Rules
     capture, site = capture_of(session, capture_id)
     sample, run = newest_sample(session, capture_id), _finished_runs(session, capture_id)
     known = f"{sample.id} {sample.done}" if sample else ""
+    sketches = _sketches(session, capture_id)
     policy = site_policy(site)
-    what = f"foretold {known} {run} {json.dumps([rules.as_dict(), policy.as_dict()], sort_keys=True)}"
+    what = f"foretold {known} {sketches} {run} {json.dumps([rules.as_dict(), policy.as_dict()], sort_keys=True)}"
 
     def ask() -> Foretold:
         at_hand = _at_hand(session, services, capture_id)
@@ -60,6 +61,15 @@ def foretold(session: Session, services: Services, capture_id: int, rules: Rules
 
 def _at_hand(session: Session, services: Services, capture_id: int) -> AtHand:
     return services.at_hand.get(capture_id, "", lambda: stored_at_hand(session, capture_id, services.blobs))
+
+
+def _sketches(session: Session, capture_id: int) -> int:
+    """How many images of the newest run are sketched, in steps: each costs a forecast."""
+    newest = select(func.max(t.Run.id)).where(t.Run.capture_id == capture_id).scalar_subquery()
+    row = session.execute(
+        select(func.count(), func.coalesce(func.sum(t.Task.sketched), 0)).where(t.Task.run_id == newest)
+    ).one()
+    return int(20 * int(row[1]) / max(1, int(row[0])))
 
 
 def _finished_runs(session: Session, capture_id: int) -> int | None:
@@ -88,6 +98,7 @@ def get_forecast(capture_id: int, session: SessionDep, services: ServicesDep) ->
         seconds=schemas.RangeOut.model_validate(told.seconds),
         storage=schemas.RangeOut.model_validate(told.storage),
         known=told.learnt.known,
+        sketched=told.sketched,
         measured=told.measured,
         pictures_alone=reading.is_pictures_alone,
         sample=schemas.SampleOut.model_validate(sample) if current else None,

@@ -98,7 +98,7 @@ def list_tasks(
     items = [
         schemas.TaskRow(
             id=k.id, image_id=k.image_id, path=path, state=k.state, reason=k.reason, words=k.words,
-            bytes_before=k.bytes_before, bytes_after=k.bytes_after,
+            bytes_before=k.bytes_before, bytes_after=k.bytes_after, sketched=k.sketched,
         )
         for k, path in rows[:limit]
     ]  # fmt: skip

@@ -155,6 +155,7 @@ class ImageDetail(ImageRow):
     """An image with its facts, addresses, placements and what the newest run made of it.
 
     `decided` says which of the site's rules decide what of it, as they are now; `focus` is what a cut is made around.
+    `sketched`: its renditions are quick ones that nobody has judged, until those of the run take their place.
     """
 
     sha256: str
@@ -180,6 +181,7 @@ class ImageDetail(ImageRow):
     role_by_hand: bool
     paths: list[str]
     placements: list[PlacementOut]
+    sketched: bool
     renditions: list[RenditionOut]
     words: list[str]
     decided: list[str]

@@ -96,7 +96,8 @@ class Run(Job):
 
     `can_be_tried_again` of the failed images could be treated at all.
 
-    `compared` of `to_compare` pages and screens were compared in a browser, once its images are done.
+    `compared` of `to_compare` pages and screens were compared in a browser, once its images are done. `sketched` images
+    wait with quick files that nobody has judged; `sketching`: these are being made.
     """
 
     id: int
@@ -106,6 +107,8 @@ class Run(Job):
     failed: int
     can_be_tried_again: int
     left_alone: int
+    sketched: int
+    sketching: bool
     bytes_before: int
     bytes_after: int
     rate: float | None
@@ -130,7 +133,7 @@ class PutFirst(Out):
 
 
 class TaskRow(Out):
-    """One image of a run and what became of it."""
+    """One image of a run and what became of it; `sketched`: `bytes_after` is that of a quick file, not judged."""
 
     id: int
     image_id: int
@@ -140,6 +143,7 @@ class TaskRow(Out):
     words: list[str]
     bytes_before: int
     bytes_after: int
+    sketched: bool
 
 
 class TaskList(Out):

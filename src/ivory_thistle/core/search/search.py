@@ -194,6 +194,11 @@ def best_under_cap(
     return tries.found(best, bool(fitting), Hint(best, hint.gain))
 
 
+def foretold(coder: Coder[E], aim: float, start: float) -> int:
+    """The setting that quick encodes (`probe`) point to for a score, beginning at one; nothing is confirmed."""
+    return _probed(_Tries(coder), coder, aim, _clamp(start, *coder.limits), near=_NEAR)
+
+
 def _clamp(setting: float, low: int, high: int) -> int:
     return min(max(round(setting), low), high)
 

@@ -99,7 +99,7 @@ def _made(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier], gives_up: bo
     cheap_first = [tier for tier in reversed(TIERS) if tier in tiers]
     for n in _ends_first(len(rungs)):
         rung, is_widest = rungs[n], n == len(rungs) - 1
-        maker = _Maker(rung, wish, learnt.needs_fine)
+        maker = Maker(rung, wish, learnt.needs_fine)
         for tier in cheap_first:
             if tier in given_up:
                 continue
@@ -133,8 +133,11 @@ def refusal(tier: Tier, rungs: Sequence[Rung]) -> str:
     return next((words for words in tried if words), "")
 
 
-class _Maker:
-    """Makes the files of one rung; its side of the score is prepared once for all formats."""
+class Maker:
+    """Makes the files of one rung; its side of the score is prepared once for all formats.
+
+    `needs_fine`: the tiers of which narrower rungs were found to need finer chroma.
+    """
 
     def __init__(self, rung: Rung, wish: Wish, needs_fine: set[Tier]) -> None:
         self._pixels, self._wish, self._needs_fine = rung.pixels, wish, needs_fine

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from dataclasses import replace
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 
 from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.tiers import BASELINE, Tier, modern_tiers
@@ -16,15 +16,17 @@ from ivory_thistle.core.quality import prepare, score
 from ivory_thistle.core.treatment.choice import Treated, keep_what_is_worth_it
 from ivory_thistle.core.treatment.form import HandoverForm
 from ivory_thistle.core.treatment.ladder import Step
-from ivory_thistle.core.treatment.making import Rung, Wish, make_files, make_worthwhile_files, refusal
+from ivory_thistle.core.treatment.making import Made, Rung, Wish, make_files, make_worthwhile_files, refusal
 from ivory_thistle.core.treatment.moving import treat_animation
 from ivory_thistle.core.treatment.own_size import treat_in_place
 from ivory_thistle.core.treatment.roles import Role
 from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.treatment.sketching import sketch_files
 from ivory_thistle.core.treatment.vectors import treat_vector
 from ivory_thistle.core.words import kb
 
 _SHARPENING = (0.35, 0.2)
+_SKETCH_WORDS = "A sketch: quick files at predicted settings, judged by nobody."
 _UNHARMED = 90.0
 """A sharpening that scores less than this against the picture as it is has gone too far."""
 
@@ -55,6 +57,54 @@ def treat_image(
     widths = sorted(steps, key=lambda s: s.width)
     if facts.frames > 1:
         return treat_animation(data, facts, widths[-1].width, rules, role)
+    asked = _asked(data, facts, widths, rules, role, kind, size, apart)
+    files = make_worthwhile_files(asked.rungs, asked.wish, asked.tiers)
+    others = [make_files([Rung(reduce(asked.top, w))], asked.wish, (BASELINE,))[BASELINE][0] for w in apart]
+    return _kept(files.made, facts, rules, [*asked.said, *files.given_up.values()], others)
+
+
+def sketch_image(
+    data: bytes,
+    facts: ImageFacts,
+    steps: Iterable[Step],
+    rules: Rules,
+    role: Role = "content",
+    kind: str | None = None,
+    size: Resize | None = None,
+) -> Treated | None:
+    """The same by quick encoders at predicted settings, judged by nobody; None for what is not sketched.
+
+    That is what keeps its format and size, and what moves. Raises PictureError, EncodeError.
+    """
+    if rules.form is HandoverForm.IN_PLACE or facts.frames > 1:
+        return None
+    if facts.is_vector:
+        return treat_vector(data, facts, rules)
+    asked = _asked(data, facts, sorted(steps, key=lambda s: s.width), rules, role, kind, size)
+    return _kept(sketch_files(asked.rungs, asked.wish, asked.tiers), facts, rules, [_SKETCH_WORDS], ())
+
+
+@dataclass(frozen=True, slots=True)
+class _Asked:
+    """What is to be made of a still picture: its rungs, from `top`, and what was `said` of it."""
+
+    top: Pixels
+    rungs: list[Rung]
+    wish: Wish
+    tiers: tuple[Tier, ...]
+    said: list[str]
+
+
+def _asked(
+    data: bytes,
+    facts: ImageFacts,
+    widths: Sequence[Step],
+    rules: Rules,
+    role: Role,
+    kind: str | None,
+    size: Resize | None,
+    apart: Sequence[int] = (),
+) -> _Asked:
     whole = decode(data, facts, None if size else max([widths[-1].width, *apart]), rules.keep_p3).without_unused_alpha()
     top = resize(whole, size) if size else whole
     if kind is None:
@@ -77,11 +127,14 @@ def treat_image(
     tiers: tuple[Tier, ...] = (BASELINE,) if role == "social card" else (*modern, BASELINE)
     fallback = rules.fallback_for(facts.format)
     wish = Wish(rules, drawn, fidelity, kept_metadata(data, rules.metadata), fallback)
-    files = make_worthwhile_files(rungs, wish, tiers)
     said = [_opening(rules, role, kind, drawn, rungs), *(f"{w} It is left out." for w in left_out.values())]
-    said += files.given_up.values()
-    others = [make_files([Rung(reduce(top, width))], wish, (BASELINE,))[BASELINE][0] for width in apart]
-    kept = keep_what_is_worth_it(files.made, facts, rules, said, others)
+    return _Asked(top, rungs, wish, tiers, said)
+
+
+def _kept(
+    made: Mapping[Tier, Sequence[Made]], facts: ImageFacts, rules: Rules, said: list[str], others: Sequence[Made]
+) -> Treated:
+    kept = keep_what_is_worth_it(made, facts, rules, said, others)
     return kept if rules.fallback else replace(kept, renditions=tuple(r for r in kept.renditions if r.tier != BASELINE))
 
 

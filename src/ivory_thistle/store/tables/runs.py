@@ -16,7 +16,8 @@ class Run(Job, Base):
 
     `savings` holds the site's bytes before and after in each tier, `limits` what was found not to be safe in its pages,
     `report` what they load: all three once the run is done. `taken_back` are the images that a person gave a safer form
-    on a page afterwards, `settled` the limits without these. `forecast` is what was foretold when it was started.
+    on a page afterwards, `settled` the limits without these. `forecast` is what was foretold when it was started,
+    `sketched_at` when its images had been sketched.
     """
 
     __tablename__ = "run"
@@ -31,6 +32,7 @@ class Run(Job, Base):
     taken_back: Mapped[list[Any] | None]
     compared: Mapped[int] = mapped_column(default=0)
     to_compare: Mapped[int] = mapped_column(default=0)
+    sketched_at: Mapped[datetime | None] = mapped_column(When)
     __table_args__ = (Index(None, "capture_id", "id"), Index(None, "state"), OPTIONS)
 
 
@@ -57,7 +59,8 @@ class Task(Base):
     `widths` is its ladder; those in `dense` are loaded by screens of high density only; `apart` are widths
     of fallbacks that are made besides. `rules` are its own where narrower ones hold for it (None: the run's); `decided`
     says which. `cost` are the seconds of a worker that it was expected to take; what is `asked_first` goes before all
-    else. `proof` is how one of its files looks beside the original (None: not judged yet).
+    else. While it waits, its renditions are `sketched`: judged by nobody. `proof` is how one of
+    its files looks beside the original (None: not judged yet).
     """
 
     __tablename__ = "task"
@@ -77,6 +80,7 @@ class Task(Base):
     bytes_after: Mapped[int] = mapped_column(default=0)
     cost: Mapped[float] = mapped_column(Double, default=0.0)
     asked_first: Mapped[bool] = mapped_column(default=False)
+    sketched: Mapped[bool] = mapped_column(default=False)
     proof: Mapped[dict[str, Any] | None]
     finished_at: Mapped[datetime | None] = mapped_column(When)
     __table_args__ = (UniqueConstraint("run_id", "image_id"), Index(None, "run_id", "state"), OPTIONS)

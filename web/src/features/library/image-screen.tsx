@@ -263,7 +263,10 @@ function Made({ captureId, image: i }: { captureId: number; image: Schemas["Imag
   if (i.words.length === 0 && i.renditions.length === 0) return null;
   return (
     <section className="mt-8">
-      <h2 className="mb-2">Treatment</h2>
+      <h2 className="mb-2">{i.sketched ? "Treatment, as sketched" : "Treatment"}</h2>
+      {i.sketched && (
+        <p>These are quick files that nobody has judged; the run puts the judged ones in their place.</p>
+      )}
       {i.words.map((w) => (
         <p key={w}>{w}</p>
       ))}
@@ -279,7 +282,7 @@ function Made({ captureId, image: i }: { captureId: number; image: Schemas["Imag
                 </td>
                 <td className="figure py-1.5 pr-8 text-right">{bytes(r.bytes)}</td>
                 <td className="figure py-1.5 pr-8 text-right">
-                  {r.score === null ? "" : r.score.toFixed(1)}
+                  {r.score === null ? (i.sketched ? "sketch" : "") : r.score.toFixed(1)}
                 </td>
                 <td className="py-1.5 pr-8 text-ink-soft">
                   {r.format}, {r.settings}

@@ -8,6 +8,7 @@ import { bytes, count, counted, duration, less, secondsBetween } from "@/shared/
 import { Button, buttonLook, Empty, Fact, Failed, Loading, Progress, Title } from "@/shared/ui/basics";
 import { Choice } from "@/shared/ui/choice";
 import { useSite } from "@/shared/ui/site-context";
+import { AsSketched } from "./as-sketched";
 import { ForecastAndTruth } from "./forecast-and-truth";
 
 /** The newest run: how far it is, what it saved so far, and what became of every image. */
@@ -42,7 +43,11 @@ export function RunScreen() {
           </p>
         </>
       ) : (
-        <Progress done={r.done + r.failed} total={r.total} label="Images treated" />
+        <Progress
+          done={r.sketching ? r.sketched : r.done + r.failed}
+          total={r.total}
+          label={r.sketching ? "Images sketched" : "Images treated"}
+        />
       )}
       <dl className="mt-4 mb-8 flex flex-wrap gap-x-12 gap-y-4">
         <Fact name="done">
@@ -62,7 +67,9 @@ export function RunScreen() {
         </Fact>
         <Fact name="failed">{count(r.failed)}</Fact>
         <Fact name="left alone">{count(r.left_alone)}</Fact>
+        {r.sketched > 0 && <Fact name="sketched">{count(r.sketched)}</Fact>}
       </dl>
+      {r.sketched > 0 && <AsSketched run={r} />}
       {r.state === "done" && <ForecastAndTruth run={r.id} />}
       <Tasks run={r} />
     </>
@@ -71,6 +78,7 @@ export function RunScreen() {
 
 function headline(r: Schemas["Run"]): string {
   if (r.state === "waiting") return "Waiting for its turn";
+  if (r.state === "running" && r.sketching) return `Sketching ${counted(r.total, "image")}`;
   if (r.state === "running") return `Treating ${counted(r.total, "image")}`;
   if (r.state === "finishing") return "Comparing the treated pages with the original ones";
   if (r.state === "stopped") return "Stopped";
@@ -82,6 +90,8 @@ function headline(r: Schemas["Run"]): string {
 function says(r: Schemas["Run"]): string {
   if (r.state === "finishing")
     return "Every page is loaded in Chromium as it was and as it will be; where a box would change, the image takes a safer form.";
+  if (r.state === "running" && r.sketching)
+    return "First a quick file for everything, so that there is something to see; then the files that are judged.";
   if (r.state === "running") return "You may leave this page or close the browser; the run goes on.";
   if (r.state === "stopped") return "What is finished is kept. Going on takes up the rest.";
   if (r.state === "paused") return "What is finished is kept, and no image has failed. Then go on.";
@@ -133,10 +143,16 @@ const STATES = [
 ] as const;
 
 function Tasks({ run }: { run: Schemas["Run"] }) {
-  const [state, setState] = useState<State>(run.failed ? "failed" : "done");
+  const [state, setState] = useState<State>(run.failed ? "failed" : run.sketching ? "waiting" : "done");
   const settled = run.done + run.failed;
   const tasks = useInfiniteQuery({
-    queryKey: ["run", run.id, "tasks", state, run.state === "running" ? Math.floor(settled / 5) : settled],
+    queryKey: [
+      "run",
+      run.id,
+      "tasks",
+      state,
+      run.state === "running" ? Math.floor((settled + run.sketched) / 5) : settled,
+    ],
     queryFn: ({ pageParam }) =>
       told(
         api.GET("/api/v1/runs/{run_id}/tasks", {
@@ -173,7 +189,7 @@ function Tasks({ run }: { run: Schemas["Run"] }) {
 function TaskLine({ task }: { task: Schemas["TaskRow"] }) {
   const site = useSite();
   return (
-    <li className="grid grid-cols-[minmax(0,1fr)_200px] gap-6 py-2">
+    <li className="grid grid-cols-[minmax(0,1fr)_270px] gap-6 py-2">
       <div className="min-w-0">
         <Link
           to="/sites/$siteId/library/$imageId"
@@ -189,6 +205,7 @@ function TaskLine({ task }: { task: Schemas["TaskRow"] }) {
       <span className="figure text-right">
         {bytes(task.bytes_before)}
         {task.state === "done" && <span className="text-thistle"> → {bytes(task.bytes_after)}</span>}
+        {task.sketched && <span className="text-ink-soft"> → about {bytes(task.bytes_after)}, a sketch</span>}
       </span>
     </li>
   );

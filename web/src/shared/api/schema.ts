@@ -2476,7 +2476,8 @@ export interface components {
          * @description What a treatment by the site's rules would bring, before it is started; `sentences` are its rules.
          *
          *     `seconds` is the time of the whole run on this machine. `known` images were made before by the same rules, and the
-         *     forecast tells them as they are. `measured`: pages were weighed in a browser.
+         *     forecast tells them as they are; `sketched` ones were made quickly and not judged. `measured`: pages were weighed in
+         *     a browser.
          */
         Forecast: {
             rules: components["schemas"]["RulesOut"];
@@ -2496,6 +2497,8 @@ export interface components {
             storage: components["schemas"]["RangeOut"];
             /** Known */
             known: number;
+            /** Sketched */
+            sketched: number;
             /** Measured */
             measured: boolean;
             /** Pictures Alone */
@@ -2584,6 +2587,7 @@ export interface components {
          * @description An image with its facts, addresses, placements and what the newest run made of it.
          *
          *     `decided` says which of the site's rules decide what of it, as they are now; `focus` is what a cut is made around.
+         *     `sketched`: its renditions are quick ones that nobody has judged, until those of the run take their place.
          */
         ImageDetail: {
             /** Id */
@@ -2668,6 +2672,8 @@ export interface components {
             paths: string[];
             /** Placements */
             placements: components["schemas"]["PlacementOut"][];
+            /** Sketched */
+            sketched: boolean;
             /** Renditions */
             renditions: components["schemas"]["RenditionOut"][];
             /** Words */
@@ -3855,7 +3861,8 @@ export interface components {
          *
          *     `can_be_tried_again` of the failed images could be treated at all.
          *
-         *     `compared` of `to_compare` pages and screens were compared in a browser, once its images are done.
+         *     `compared` of `to_compare` pages and screens were compared in a browser, once its images are done. `sketched` images
+         *     wait with quick files that nobody has judged; `sketching`: these are being made.
          */
         Run: {
             state: components["schemas"]["State"];
@@ -3875,6 +3882,10 @@ export interface components {
             can_be_tried_again: number;
             /** Left Alone */
             left_alone: number;
+            /** Sketched */
+            sketched: number;
+            /** Sketching */
+            sketching: boolean;
             /** Bytes Before */
             bytes_before: number;
             /** Bytes After */
@@ -4236,7 +4247,7 @@ export interface components {
         };
         /**
          * TaskRow
-         * @description One image of a run and what became of it.
+         * @description One image of a run and what became of it; `sketched`: `bytes_after` is that of a quick file, not judged.
          */
         TaskRow: {
             /** Id */
@@ -4258,6 +4269,8 @@ export interface components {
             bytes_before: number;
             /** Bytes After */
             bytes_after: number;
+            /** Sketched */
+            sketched: boolean;
         };
         /**
          * TierOut

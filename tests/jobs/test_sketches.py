@@ -1,0 +1,110 @@
+"""A long run shows sketches first; judged files take their place, and no sketch leaves the house."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import pytest
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session, sessionmaker
+
+from coordinating import Running, until
+from ivory_thistle.core.budgets.policy import Policy
+from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.store import tables as t
+from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.workflows.at_hand import stored_at_hand
+from ivory_thistle.workflows.forecasting import foretell
+from ivory_thistle.workflows.kept import kept_url, open_kept
+from ivory_thistle.workflows.made import made_by
+from ivory_thistle.workflows.runs import keep_result, keep_sketches, sketches_of, waiting_tasks
+from ivory_thistle.workflows.treating import TaskResult, treat
+
+pytestmark = pytest.mark.database
+RULES = Rules(fixed=True)
+
+
+@pytest.fixture
+def long_run(made: sessionmaker[Session], run_id: int, tmp_path, monkeypatch: pytest.MonkeyPatch) -> int:  # type: ignore[no-untyped-def]
+    """The run as if each of its images took a minute, with a store that holds nothing yet."""
+    monkeypatch.setenv("THISTLE_KEPT", str(tmp_path / "kept"))
+    with made.begin() as session:
+        session.execute(update(t.Task).where(t.Task.run_id == run_id, t.Task.state == "waiting").values(cost=60.0))
+    return run_id
+
+
+def test_only_long_runs_are_sketched(made: sessionmaker[Session], blobs: Blobs, long_run: int) -> None:
+    """Not what is done soon, what is sketched already, or what was treated before by the same rules."""
+    with made.begin() as session:
+        waiting = waiting_tasks(session, long_run, RULES)
+        wanted = sketches_of(session, long_run, waiting, kept_url())
+        assert wanted == {task: replace(one, sketch=True) for task, one in waiting.items()}
+        assert wanted.keys() == waiting.keys() and sketches_of(session, long_run, waiting, "") == {}
+        first, second, *_ = waiting
+        assert treat(blobs.url, waiting[first], kept_url=kept_url()).renditions
+        session.get_one(t.Task, second).sketched = True
+        session.flush()
+        assert sketches_of(session, long_run, waiting, kept_url()).keys() == waiting.keys() - {first, second}
+        session.execute(update(t.Task).where(t.Task.run_id == long_run).values(cost=1.0))
+        assert sketches_of(session, long_run, waiting, kept_url()) == {}
+
+
+def test_judged_files_take_the_place_of_sketches(made: sessionmaker[Session], blobs: Blobs, long_run: int) -> None:
+    """While it waits, an image has its sketches and is not handed over; afterwards there is no trace of them."""
+    with made.begin() as session:
+        waiting = waiting_tasks(session, long_run, RULES)
+        task, sketch = next((k, v) for k, v in waiting.items() if v.facts.format == "jpeg")
+        result = treat(blobs.url, replace(sketch, sketch=True))
+        keep_sketches(session, task, result)
+        row = session.get_one(t.Task, task)
+        assert (row.state, row.sketched, row.bytes_after < row.bytes_before) == ("waiting", True, True)
+        files = select(t.Rendition).where(t.Rendition.task_id == task)
+        sketched = {r.sha256 for r in session.scalars(files)}
+        assert sketched == {r.sha256 for r in result.renditions}
+        assert made_by(session, session.get_one(t.Run, long_run), blobs).treated == []
+        keep_result(session, task, treat(blobs.url, sketch))
+        assert (row.state, row.sketched) == ("done", False)
+        assert {r.sha256 for r in session.scalars(files)}.isdisjoint(sketched)
+        other = next(k for k in waiting if k != task)
+        keep_sketches(session, other, TaskResult(reason="It is broken."))
+        assert session.get_one(t.Task, other).sketched is False
+
+
+def test_a_forecast_rests_on_sketches(made: sessionmaker[Session], blobs: Blobs, long_run: int) -> None:
+    """Until the images are made; both are told by their own figures."""
+    with made() as session:
+        run = session.get_one(t.Run, long_run)
+        at_hand = stored_at_hand(session, run.capture_id, blobs)
+        waiting = waiting_tasks(session, long_run, RULES)
+    kept = open_kept(kept_url())
+    assert kept is not None
+    for one in waiting.values():
+        treat(blobs.url, replace(one, sketch=True), kept_url=kept_url())
+    told = foretell(at_hand, RULES, {}, Policy(), kept_url())
+    assert told.sketched == len(waiting) and told.learnt.known == 0
+    for one in waiting.values():
+        treat(blobs.url, one, kept_url=kept_url())
+    truth = foretell(at_hand, RULES, {}, Policy(), kept_url())
+    assert truth.sketched == 0 and truth.learnt.known == len(waiting)
+    assert told.storage.low <= truth.storage.likely <= told.storage.high
+
+
+@pytest.mark.slow
+def test_a_long_run_from_sketch_to_file(
+    made: sessionmaker[Session], long_run: int, coordinators: Callable[[], Running]
+) -> None:
+    """Everything is sketched before the first image is done, and nothing is a sketch in the end."""
+    coordinators()
+
+    def run() -> t.Run:
+        with made() as session:
+            return session.get_one(t.Run, long_run)
+
+    until(lambda: run().state in ("done", "failed"))
+    ended = run()
+    with made() as session:
+        tasks = session.scalars(select(t.Task).where(t.Task.run_id == long_run, t.Task.state == "done")).all()
+    assert ended.state == "done" and ended.sketched_at is not None and len(tasks) == 5
+    assert all(task.finished_at and task.finished_at >= ended.sketched_at for task in tasks)
+    assert not any(task.sketched for task in tasks)

@@ -1,8 +1,8 @@
 """`./thistle bench forecast [FOLDER…]`: how near forecasts come to what runs then make.
 
 Over the demo and Debian's mate-backgrounds (pictures alone), or the folders: bytes of all files, of each image as the
-most modern browser loads it at most, and seconds of treating, foretold before anything was made, after a closer look
-and a sample, and as they came to be. Without a measurement, so that pages take the widths that their markup tells.
+most modern browser loads it at most, and seconds of treating, foretold before anything was made, after a closer look,
+sketches and a sample, and as they came to be. Without a measurement, so that pages take the widths that their markup tells.
 """
 
 from __future__ import annotations
@@ -10,7 +10,8 @@ from __future__ import annotations
 import sys
 import tempfile
 import time
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
 from math import hypot
 from pathlib import Path
 
@@ -24,7 +25,7 @@ from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.at_hand import AtHand
-from ivory_thistle.workflows.forecasting import Foretold, foretell, sample_of, widest
+from ivory_thistle.workflows.forecasting import Foretold, foretell, sample_of, to_sketch, widest
 from ivory_thistle.workflows.reading import read_folder
 from ivory_thistle.workflows.sampling import look_closer
 from ivory_thistle.workflows.treating import treatment_of
@@ -59,14 +60,12 @@ class Bench:
                     self._probes[str(outcome.key)] = Probe.from_dict(outcome.value)
         return time.monotonic() - begun
 
-    def treat(self, plans: tuple[Plan, ...]) -> float:
-        """Treats images; the seconds."""
+    def treat(self, plans: Sequence[Plan], sketch: bool = False) -> float:
+        """Treats images, or sketches them; the seconds."""
         begun = time.monotonic()
         with Workers() as workers:
-            calls = (
-                treatment_of(p).call(p.image.path, self._blobs.url, self._folder.root / p.image.path, self._kept)
-                for p in plans if p.steps
-            )  # fmt: skip
+            wanted = ((p.image.path, replace(treatment_of(p), sketch=sketch)) for p in plans if p.steps)
+            calls = (one.call(path, self._blobs.url, self._folder.root / path, self._kept) for path, one in wanted)
             for _ in workers.run(calls):
                 pass
         return time.monotonic() - begun
@@ -113,13 +112,16 @@ def bench(folder: Path) -> None:
         print(f"{folder.name}: {sum(bool(p.steps) for p in first.plans)} images, foretold in {asked:.2f} s")
         looked = one.look_closer(first)
         closer = one.foretold()
-        sampled = one.treat(sample_of(closer))
+        sketching = one.treat(to_sketch(closer), sketch=True)
+        sketched = one.foretold()
+        sampled = one.treat(sample_of(sketched))
         surer = one.foretold()
         unknown = tuple(p for p in surer.plans if p.steps and not surer.expected[p.image.path].is_known)
         rest = one.treat(unknown)
         truth = one.foretold()
         compare("before anything was made", first, truth, sampled + rest)
         compare(f"after a closer look ({looked:.0f} s)", closer, truth, sampled + rest)
+        compare(f"after sketches ({sketching:.0f} s)", sketched, truth, sampled + rest)
         compare(f"after a sample of {surer.learnt.known} ({sampled:.0f} s)", surer, truth, rest)
 
 

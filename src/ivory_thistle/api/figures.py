@@ -168,7 +168,7 @@ def run_out(session: Session, run: t.Run) -> schemas.Run:
             func.count(case(((state == "failed") & (func.json_length(task.widths) > 0), 1))),
             func.coalesce(func.sum(case((state == "done", task.bytes_before), else_=0)), 0),
             func.coalesce(func.sum(case((state == "done", task.bytes_after), else_=0)), 0),
-            func.coalesce(func.sum(task.sketched), 0),
+            func.count(case((task.sketched, 1))),
         ).where(task.run_id == run.id)
     ).one()
     total, done, failed, left, again, before, after, sketched = (int(x) for x in row)

@@ -116,7 +116,7 @@ def _foretell(
     learnt = learn((told[path], true.files, found[path].seconds) for path, true in truths.items())
     sketches = {
         p.image.path: sketched(told[p.image.path], drawn.renditions, [step.width for step in p.steps])
-        for p in plans if p.image.path not in truths and (drawn := before.find_sketch(p)) and drawn.renditions
+        for p in plans if p.image.path not in truths and (drawn := before.find_sketch(p)) and drawn.words
     }  # fmt: skip
     certain = {**sketches, **truths}
     expected = {p.image.path: certain.get(p.image.path) or informed(told[p.image.path], p, learnt) for p in plans}
@@ -185,6 +185,13 @@ def sample_of(foretold: Foretold) -> tuple[Plan, ...]:
         if seconds <= _SAMPLE_SECONDS or not chosen:
             chosen.append(planned)
     return tuple(chosen)
+
+
+def to_sketch(foretold: Foretold) -> list[Plan]:
+    """Images of which nothing is known but by the model, those of the most bytes first."""
+    told = foretold.expected
+    unknown = [p for p in foretold.plans if p.steps and not told[p.image.path].is_made]
+    return sorted(unknown, key=lambda p: -p.image.facts.bytes)
 
 
 def widest(told: Expected) -> int:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from dataclasses import replace
 from typing import Any
 
 from sqlalchemy import select, update
@@ -17,10 +18,10 @@ from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs, StorageError
 from ivory_thistle.store.database import in_transaction
 from ivory_thistle.workflows.at_hand import stored_at_hand
-from ivory_thistle.workflows.forecasting import Foretold, foretell, originals_that_stay, sample_of
+from ivory_thistle.workflows.forecasting import Foretold, foretell, originals_that_stay, sample_of, to_sketch
 from ivory_thistle.workflows.kept import kept_url
 from ivory_thistle.workflows.settings import site_policy, site_screens
-from ivory_thistle.workflows.treating import treatment_of
+from ivory_thistle.workflows.treating import Treatment, treatment_of
 from ivory_thistle.workflows.weights import stored_weights
 from ivory_thistle.workflows.workers import Call, Workers
 
@@ -61,7 +62,7 @@ def stored_stays(session: Session, capture_id: int) -> Stays:
 
 
 class Sampler:
-    """Looks closer at what a run would treat, then treats what tells most of the others."""
+    """Looks closer at what a run would treat, sketches it, then treats what tells most of the others."""
 
     def __init__(
         self,
@@ -92,15 +93,21 @@ class Sampler:
                 self._keep(str(outcome.key), outcome.value)
             if done % _PROGRESS_EVERY == 0:
                 self._note(done, len(looked_at))
-        chosen = sample_of(self._told())
-        total = len(looked_at) + len(chosen)
-        self._note(len(looked_at), total)
-        treated = (
-            treatment_of(planned).call(n, self._blobs.url, kept_url=kept_url()) for n, planned in enumerate(chosen)
-        )
-        for done, _ in enumerate(self._workers.run(treated, self._stop), 1):
-            self._note(len(looked_at) + done, total)
+        told = self._told()
+        sketches = [replace(treatment_of(planned), sketch=True) for planned in to_sketch(told)[:_MOST_LOOKS]]
+        treated = [treatment_of(planned) for planned in sample_of(told)]
+        self._make(sketches, len(looked_at), len(treated), _PROGRESS_EVERY)
+        self._make(treated, len(looked_at) + len(sketches), 0, 1)
         return not self._stop()
+
+    def _make(self, wanted: Sequence[Treatment], before: int, after: int, every: int) -> None:
+        """Makes what a run will take over, or what is sketched of it; so many steps come before and after."""
+        total = before + len(wanted) + after
+        self._note(before, total)
+        calls = (one.call(n, self._blobs.url, kept_url=kept_url()) for n, one in enumerate(wanted))
+        for done, _ in enumerate(self._workers.run(calls, self._stop), 1):
+            if done % every == 0:
+                self._note(before + done, total)
 
     def _keep_what_stays(self, told: Foretold) -> None:
         stays = originals_that_stay(self._at_hand, told, self._rules, self._screens, self._stop)

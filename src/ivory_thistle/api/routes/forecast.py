@@ -9,7 +9,7 @@ from dataclasses import replace
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query
-from sqlalchemy import func, select
+from sqlalchemy import case, func, select
 from sqlalchemy.orm import Session
 
 from ivory_thistle.api import schemas
@@ -38,6 +38,8 @@ router = APIRouter(prefix="/captures/{capture_id}", tags=["treatment"])
 of_run = APIRouter(prefix="/runs/{run_id}", tags=["runs"])
 of_sample = APIRouter(prefix="/samples/{sample_id}", tags=["treatment"])
 _NEAR = 0.3
+_STEPS = 20
+"""In which a forecast follows what is sketched."""
 _MOST_PAGES, _MOST_SEGMENTS = 5, 40
 
 
@@ -67,9 +69,9 @@ def _sketches(session: Session, capture_id: int) -> int:
     """How many images of the newest run are sketched, in steps: each costs a forecast."""
     newest = select(func.max(t.Run.id)).where(t.Run.capture_id == capture_id).scalar_subquery()
     row = session.execute(
-        select(func.count(), func.coalesce(func.sum(t.Task.sketched), 0)).where(t.Task.run_id == newest)
+        select(func.count(), func.count(case((t.Task.sketched, 1)))).where(t.Task.run_id == newest)
     ).one()
-    return int(20 * int(row[1]) / max(1, int(row[0])))
+    return round(_STEPS * int(row[1]) / max(1, int(row[0])))
 
 
 def _finished_runs(session: Session, capture_id: int) -> int | None:

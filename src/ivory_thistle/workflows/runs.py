@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Container, Iterable, Iterator, Mapping
 from dataclasses import asdict, replace
 
@@ -30,8 +31,8 @@ from ivory_thistle.workflows.treating import TaskResult, Treatment
 from ivory_thistle.workflows.weights import stored_weights
 
 _PROGRESS_EVERY, _SHOWN_FIRST = 4, 4
-_WORTH_SKETCHING_SECONDS = 120.0
-"""Of a worker: what takes no longer needs no sketches."""
+_WORTH_SKETCHING, _SECONDS = "THISTLE_SKETCH_FROM", 120
+"""An environment variable, and what holds without it: what takes fewer seconds of a worker needs no sketches."""
 
 
 def start_run(
@@ -128,7 +129,7 @@ def sketches_of(session: Session, run_id: int, waiting: Mapping[int, Treatment],
     if kept is None:
         return {}
     dear = {task: cost for task, cost in costs.items() if kept.find(waiting[task].key) is None}
-    if sum(dear.values()) < _WORTH_SKETCHING_SECONDS:
+    if sum(dear.values()) < int(os.environ.get(_WORTH_SKETCHING) or _SECONDS):
         return {}
     return {task: replace(one, sketch=True) for task, one in waiting.items() if task in dear}
 

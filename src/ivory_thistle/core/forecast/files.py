@@ -26,10 +26,8 @@ _SURE_AFTER = 3
 SITE_SPREAD = 0.25
 """By how much a whole site is off, as a share, before any of its pictures was made."""
 TIME_SPREAD = 0.35
-SKETCH_SPREAD = 0.15
+SKETCH_SPREAD = 0.2
 """By how much an image is off, as a share, that was sketched."""
-THOROUGH_SHARES: Mapping[Tier, float] = {"avif": 0.95, "webp": 0.9, "baseline": 0.95}
-"""What confirmed files weigh of their sketches."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -192,13 +190,8 @@ def made(told: Expected, renditions: Iterable[RenditionFacts], steps: Sequence[i
 
 
 def sketched(told: Expected, renditions: Iterable[RenditionFacts], steps: Sequence[int]) -> Expected:
-    """The files that were sketched of an image, as they are expected once they are made thoroughly and judged."""
-    found = made(told, renditions, steps)
-    files = {
-        tier: {width: max(1, round(size * THOROUGH_SHARES.get(tier, 1.0))) for width, size in sizes.items()}
-        for tier, sizes in found.files.items()
-    }
-    return replace(found, files=files, spread=SKETCH_SPREAD, seconds=told.seconds)
+    """The files that were sketched of an image, with the bytes that are expected of the confirmed ones."""
+    return replace(made(told, renditions, steps), spread=SKETCH_SPREAD, seconds=told.seconds)
 
 
 def _kept(told: Expected, planned: Plan, sizes: Sizes) -> Expected:

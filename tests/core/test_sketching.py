@@ -1,4 +1,4 @@
-"""Sketches are quick files near the ones that a search confirms, made by quick encoders alone and judged by nobody."""
+"""Sketches are quick files near the ones that a search confirms, made by quick encoders."""
 
 from __future__ import annotations
 
@@ -79,7 +79,7 @@ def test_a_whole_image_is_sketched_or_not_at_all() -> None:
         (tier, width) for tier in ("avif", "baseline") for width in (400, 800)
     }
     assert all(r.score is None for r in treated.renditions)
-    assert treated.words[0] == "A sketch: quick files at predicted settings, judged by nobody."
+    assert treated.words[0] == "A sketch: quick files at predicted settings, not confirmed."
     assert sketch_image(data, facts, [Step(800)], Rules(form=HandoverForm.IN_PLACE)) is None
     frames = [photograph("coffee").resize((60, 40)).rotate(n) for n in range(3)]
     moving = encoded(frames[0], "GIF", save_all=True, append_images=frames[1:])

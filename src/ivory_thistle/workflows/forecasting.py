@@ -12,7 +12,7 @@ from typing import Any
 
 from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.forecast.coefficients import SECONDS
-from ivory_thistle.core.forecast.files import Expected, Learnt, expect, informed, learn, made, sketched
+from ivory_thistle.core.forecast.files import SKETCHING, Expected, Learnt, expect, informed, learn, made, sketched
 from ivory_thistle.core.forecast.pages import NOTHING_STAYS, PageForecast, Pages, Range, Stays, Total, totals
 from ivory_thistle.core.forecast.probes import Probe
 from ivory_thistle.core.formats.tiers import TIERS, measured_tier
@@ -128,7 +128,7 @@ def _foretell(
     return Foretold(
         plans, expected, learnt, pages,
         totals(pages, expected, policy, learnt.site_spread),
-        _time(own, learnt, len({(page.page, page.screen) for page in pages}) if rules.form.rewrites else 0),
+        _time(own, learnt, len({(page.page, page.screen) for page in pages}) if rules.form.rewrites else 0, bool(weights)),
         Range.around(sum(one.bytes for one in own), _off(own, learnt.site_spread)),
         bool(weights), len(sketches),
     )  # fmt: skip
@@ -229,7 +229,10 @@ def _off(images: Iterable[Expected], site_spread: float) -> float:
     return float((own + (site_spread * sum(one.bytes for one in unsure)) ** 2) ** 0.5)
 
 
-def _time(images: Iterable[Expected], learnt: Learnt, loads: int) -> Range:
-    """Seconds of a run: its images on several workers, then its pages looked at in a browser."""
+def _time(images: Iterable[Expected], learnt: Learnt, loads: int, measured: bool) -> Range:
+    """Seconds of a run: its images on several workers, sketched and made, then its pages looked at in a browser."""
+    images = list(images)
     making = sum(one.seconds for one in images) / AT_ONCE
-    return Range.around(making + SECONDS["page"] * loads, learnt.time_spread * making)
+    sketching = SKETCHING * sum(one.seconds for one in images if not one.is_made) / AT_ONCE
+    looking = SECONDS["page measured" if measured else "page"] * loads
+    return Range.around(making + sketching + looking, learnt.time_spread * making)

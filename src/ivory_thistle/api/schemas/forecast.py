@@ -73,7 +73,7 @@ class Forecast(Out):
     """What a treatment by the site's rules would bring, before it is started; `sentences` are its rules.
 
     `seconds` is the time of the whole run on this machine. `known` images were made before by the same rules, and the
-    forecast tells them as they are; `sketched` ones were made quickly and not judged. `measured`: pages were weighed in
+    forecast tells them as they are; of `sketched` ones there are quick files. `measured`: pages were weighed in
     a browser.
     """
 

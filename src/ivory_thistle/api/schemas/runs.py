@@ -97,7 +97,7 @@ class Run(Job):
     `can_be_tried_again` of the failed images could be treated at all.
 
     `compared` of `to_compare` pages and screens were compared in a browser, once its images are done. `sketched` images
-    wait with quick files that nobody has judged; `sketching`: these are being made.
+    wait with quick files that are not confirmed; `sketching`: these are being made.
     """
 
     id: int
@@ -133,7 +133,7 @@ class PutFirst(Out):
 
 
 class TaskRow(Out):
-    """One image of a run and what became of it; `sketched`: `bytes_after` is that of a quick file, not judged."""
+    """One image of a run and what became of it; `sketched`: `bytes_after` is what is expected by a quick file."""
 
     id: int
     image_id: int

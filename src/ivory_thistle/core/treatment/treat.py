@@ -26,7 +26,7 @@ from ivory_thistle.core.treatment.vectors import treat_vector
 from ivory_thistle.core.words import kb
 
 _SHARPENING = (0.35, 0.2)
-_SKETCH_WORDS = "A sketch: quick files at predicted settings, judged by nobody."
+_SKETCH_WORDS = "A sketch: quick files at predicted settings, not confirmed."
 _UNHARMED = 90.0
 """A sharpening that scores less than this against the picture as it is has gone too far."""
 
@@ -72,7 +72,7 @@ def sketch_image(
     kind: str | None = None,
     size: Resize | None = None,
 ) -> Treated | None:
-    """The same by quick encoders at predicted settings, judged by nobody; None for what is not sketched.
+    """The same by quick encoders at predicted settings that no search confirms; None for what is not sketched.
 
     That is what keeps its format and size, and what moves. Raises PictureError, EncodeError.
     """

@@ -59,7 +59,7 @@ class Task(Base):
     `widths` is its ladder; those in `dense` are loaded by screens of high density only; `apart` are widths
     of fallbacks that are made besides. `rules` are its own where narrower ones hold for it (None: the run's); `decided`
     says which. `cost` are the seconds of a worker that it was expected to take; what is `asked_first` goes before all
-    else. While it waits, its renditions are `sketched`: judged by nobody. `proof` is how one of
+    else. While it waits, its renditions are `sketched`: not confirmed. `proof` is how one of
     its files looks beside the original (None: not judged yet).
     """
 

@@ -265,7 +265,10 @@ function Made({ captureId, image: i }: { captureId: number; image: Schemas["Imag
     <section className="mt-8">
       <h2 className="mb-2">{i.sketched ? "Treatment, as sketched" : "Treatment"}</h2>
       {i.sketched && (
-        <p>These are quick files that nobody has judged; the run puts the judged ones in their place.</p>
+        <p>
+          Quick files that are not confirmed yet, with the bytes that are expected of the confirmed ones; the
+          run puts these in their place.
+        </p>
       )}
       {i.words.map((w) => (
         <p key={w}>{w}</p>
@@ -280,7 +283,10 @@ function Made({ captureId, image: i }: { captureId: number; image: Schemas["Imag
                 <td className="figure py-1.5 pr-8">
                   {r.width} × {r.height}
                 </td>
-                <td className="figure py-1.5 pr-8 text-right">{bytes(r.bytes)}</td>
+                <td className="figure py-1.5 pr-8 text-right">
+                  {i.sketched && "about "}
+                  {bytes(r.bytes)}
+                </td>
                 <td className="figure py-1.5 pr-8 text-right">
                   {r.score === null ? (i.sketched ? "sketch" : "") : r.score.toFixed(1)}
                 </td>

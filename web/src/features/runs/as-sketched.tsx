@@ -8,7 +8,7 @@ import { useSite } from "@/shared/ui/site-context";
 import { type View, ViewSentence, withDefaults } from "@/shared/ui/view";
 import { useTier } from "@/shared/ui/vocabulary";
 
-/** What the sketches of a run say of pages and budgets, until the judged files are there. */
+/** What the sketches of a run say of pages and budgets, until the confirmed files are there. */
 export function AsSketched({ run }: { run: Schemas["Run"] }) {
   const site = useSite();
   const tier = useTier("");
@@ -38,8 +38,8 @@ export function AsSketched({ run }: { run: Schemas["Run"] }) {
         )}
       </h2>
       <p className="mb-3 max-w-[85ch] text-ink-soft">
-        {count(f.sketched)} of {count(f.images)} images stand here as sketches: quick files that nobody has
-        judged. The judged ones take their place one by one; no sketch is ever handed over.
+        {count(f.sketched)} of {count(f.images)} images stand here as sketches: quick files that are not
+        confirmed yet. Confirmed ones take their place one by one; no sketch is ever handed over.
       </p>
       {f.measured && total && (
         <ViewSentence

@@ -91,7 +91,7 @@ function says(r: Schemas["Run"]): string {
   if (r.state === "finishing")
     return "Every page is loaded in Chromium as it was and as it will be; where a box would change, the image takes a safer form.";
   if (r.state === "running" && r.sketching)
-    return "First a quick file for everything, so that there is something to see; then the files that are judged.";
+    return "First a quick file for everything, so that there is something to see; then the files whose look is confirmed.";
   if (r.state === "running") return "You may leave this page or close the browser; the run goes on.";
   if (r.state === "stopped") return "What is finished is kept. Going on takes up the rest.";
   if (r.state === "paused") return "What is finished is kept, and no image has failed. Then go on.";

@@ -2476,7 +2476,7 @@ export interface components {
          * @description What a treatment by the site's rules would bring, before it is started; `sentences` are its rules.
          *
          *     `seconds` is the time of the whole run on this machine. `known` images were made before by the same rules, and the
-         *     forecast tells them as they are; `sketched` ones were made quickly and not judged. `measured`: pages were weighed in
+         *     forecast tells them as they are; of `sketched` ones there are quick files. `measured`: pages were weighed in
          *     a browser.
          */
         Forecast: {
@@ -2587,7 +2587,8 @@ export interface components {
          * @description An image with its facts, addresses, placements and what the newest run made of it.
          *
          *     `decided` says which of the site's rules decide what of it, as they are now; `focus` is what a cut is made around.
-         *     `sketched`: its renditions are quick ones that nobody has judged, until those of the run take their place.
+         *     `sketched`: its renditions are quick ones that are not confirmed, with the bytes that are expected of those which will
+         *     take their place.
          */
         ImageDetail: {
             /** Id */
@@ -3862,7 +3863,7 @@ export interface components {
          *     `can_be_tried_again` of the failed images could be treated at all.
          *
          *     `compared` of `to_compare` pages and screens were compared in a browser, once its images are done. `sketched` images
-         *     wait with quick files that nobody has judged; `sketching`: these are being made.
+         *     wait with quick files that are not confirmed; `sketching`: these are being made.
          */
         Run: {
             state: components["schemas"]["State"];
@@ -4247,7 +4248,7 @@ export interface components {
         };
         /**
          * TaskRow
-         * @description One image of a run and what became of it; `sketched`: `bytes_after` is that of a quick file, not judged.
+         * @description One image of a run and what became of it; `sketched`: `bytes_after` is what is expected by a quick file.
          */
         TaskRow: {
             /** Id */

@@ -1,4 +1,4 @@
-"""Sketches: what a run made that nobody has judged yet"""
+"""Sketches: quick files that are not confirmed yet"""
 
 import sqlalchemy as sa
 from alembic import op

@@ -168,8 +168,8 @@ def _module(
     parts.append(
         f"SECONDS: Mapping[str, float] = {{\n{rows}\n{own}\n}}\n"
         '"""Of one worker: a megapixel of each format and way, of decoding, of an animation\'s frames; a file; a\n'
-        "vector drawing; and of the machine, a page looked at on one screen, and one that was seen before when it was measured.\n"
-        'The last five are not fitted."""\n'
+        "vector drawing; and of the machine, a page looked at on one screen, and one that was\n"
+        'seen before when it was measured. The last five are not fitted."""\n'
     )
     return "\n".join(parts)
 

@@ -124,11 +124,12 @@ def _foretell(
         if p.stands_in in expected:
             expected[p.image.path] = expected[p.stands_in]
     pages = Pages(at_hand.site, expected, at_hand.slots, stays).of(weights)
+    loads = len({(page.page, page.screen) for page in pages}) if rules.form.rewrites else 0
     own = [one for path, one in expected.items() if one.path == path]
     return Foretold(
         plans, expected, learnt, pages,
         totals(pages, expected, policy, learnt.site_spread),
-        _time(own, learnt, len({(page.page, page.screen) for page in pages}) if rules.form.rewrites else 0, bool(weights)),
+        _time(own, learnt, loads, bool(weights)),
         Range.around(sum(one.bytes for one in own), _off(own, learnt.site_spread)),
         bool(weights), len(sketches),
     )  # fmt: skip

@@ -88,5 +88,5 @@ SECONDS: Mapping[str, float] = {
     "vector": 0.05,
 }
 """Of one worker: a megapixel of each format and way, of decoding, of an animation's frames; a file; a
-vector drawing; and of the machine, a page looked at on one screen, and one that was seen before when it was measured.
-The last five are not fitted."""
+vector drawing; and of the machine, a page looked at on one screen, and one that was
+seen before when it was measured. The last five are not fitted."""

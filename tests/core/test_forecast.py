@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from ivory_thistle.core.budgets.policy import PageBudget, Policy
 from ivory_thistle.core.errors import PictureError
 from ivory_thistle.core.forecast.coefficients import FIXED, PLAIN, PROBED
-from ivory_thistle.core.forecast.files import Expected, expect, informed, learn, made
+from ivory_thistle.core.forecast.files import Expected, expect, informed, learn, made, sketched
 from ivory_thistle.core.forecast.model import Subject
 from ivory_thistle.core.forecast.pages import Pages, Range, page_range, totals
 from ivory_thistle.core.forecast.probes import Probe, probe
@@ -153,6 +153,16 @@ def site() -> SiteReading:
 def slot(page: str, path: str, width: float) -> Slot:
     """A box of some CSS px on the phone."""
     return Slot(page=page, screen=PHONE, path=path, kind="img", x=0, y=0, width=width, height=width / 2)
+
+
+def test_sketches_are_told_until_files_are_made() -> None:
+    """What quick files promise, more surely than the model alone, and with all the time that making them takes."""
+    told = expect(planned())
+    kept = [RenditionFacts(tier="avif", format="avif", width=w, height=w, bytes=w * 20, sha256="") for w in (480, 960)]
+    drawn = sketched(told, kept, [480, 960])
+    assert drawn.files == {"avif": {480: 9_600, 960: 19_200}} and drawn.is_made and not told.is_made
+    assert 0 < drawn.spread < told.spread and drawn.seconds == told.seconds
+    assert sketched(told, (), [480, 960]).loaded("avif", 960, 900_000) == (0, 900_000)
 
 
 def test_pages_load_what_their_boxes_ask_for() -> None:

@@ -119,6 +119,7 @@ def _foretell(
         for p in plans if p.image.path not in truths and (drawn := before.find_sketch(p)) and drawn.words
     }  # fmt: skip
     certain = {**sketches, **truths}
+    learnt = replace(learnt, sketched=len(sketches) / max(1, sum(bool(p.steps) for p in plans) - len(truths)))
     expected = {p.image.path: certain.get(p.image.path) or informed(told[p.image.path], p, learnt) for p in plans}
     for p in plans:
         if p.stands_in in expected:

@@ -30,6 +30,8 @@ SKETCHING = 0.15
 """The share of the time of making an image that sketching it takes before."""
 SKETCH_SPREAD = 0.2
 """By how much an image is off, as a share, that was sketched."""
+SKETCHED_SITE_SPREAD = 0.08
+"""By how much a whole site is off that was sketched."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,12 +104,13 @@ class Learnt:
     """What the pictures of this site that were really made say of the others.
 
     `seen` by what is alike and tier; `seconds` is how much more (1: as much) time they took than the model says.
-    `known` pictures are behind it.
+    `known` pictures are behind it; this share of the others is `sketched`.
     """
 
     seen: Mapping[tuple[str, Tier], Sequence[Seen]] = field(default_factory=dict)
     seconds: float = 1.0
     known: int = 0
+    sketched: float = 0.0
 
     def share(self, model: Modelled, tier: Tier) -> float:
         """How much more (1: as much) files of such a picture weigh than the model says.
@@ -126,7 +129,8 @@ class Learnt:
     @property
     def site_spread(self) -> float:
         """By what share the whole site may still be off."""
-        return SITE_SPREAD / sqrt(1 + self.known / _SURE_AFTER)
+        off = SITE_SPREAD / sqrt(1 + self.known / _SURE_AFTER)
+        return off + self.sketched * (min(off, SKETCHED_SITE_SPREAD) - off)
 
     @property
     def time_spread(self) -> float:

@@ -59,9 +59,9 @@ def test_judged_files_take_the_place_of_sketches(made: sessionmaker[Session], bl
         keep_sketches(session, task, result)
         row = session.get_one(t.Task, task)
         assert (row.state, row.sketched, row.bytes_after < row.bytes_before) == ("waiting", True, True)
-        files = select(t.Rendition).where(t.Rendition.task_id == task)
+        files = select(t.Rendition).where(t.Rendition.task_id == task, t.Rendition.tier == "avif")
         sketched = {r.sha256 for r in session.scalars(files)}
-        assert sketched == {r.sha256 for r in result.renditions}
+        assert sketched == {r.sha256 for r in result.renditions if r.tier == "avif"} and sketched
         assert made_by(session, session.get_one(t.Run, long_run), blobs).treated == []
         keep_result(session, task, treat(blobs.url, sketch))
         assert (row.state, row.sketched) == ("done", False)
@@ -87,7 +87,7 @@ def test_a_forecast_rests_on_sketches(made: sessionmaker[Session], blobs: Blobs,
         treat(blobs.url, one, kept_url=kept_url())
     truth = foretell(at_hand, RULES, {}, Policy(), kept_url())
     assert truth.sketched == 0 and truth.learnt.known == len(waiting)
-    assert told.storage.low <= truth.storage.likely <= told.storage.high
+    assert 0.75 < told.storage.likely / truth.storage.likely < 1.35
 
 
 @pytest.mark.slow

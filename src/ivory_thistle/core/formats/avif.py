@@ -148,6 +148,7 @@ register_tier(
             fixed=56,
             settings=_settings,
             fine_from_start=_fine_from_start,
+            half_chroma_up_to=80,
             fixed_drawn=75,
         ),
         moving=Moving(write_animation, ends=False),

@@ -28,8 +28,10 @@ _MISSED = 1.0
 _STEEPNESS = 0.05
 """By how much of itself (natural logarithm) a file grows with a point of score."""
 _SHARES: Mapping[FormatName, float] = {"avif": 0.88, "webp": 0.85, "jpeg": 1.07}
-_DRAWN_SHARES: Mapping[FormatName, float] = {"avif": 0.6, "webp": 0.65, "png": 0.6}
-"""What confirmed files weigh of quick ones (of JPEG, thorough ones) that look as asked (docs/decisions/0021)."""
+_FIXED_SHARES: Mapping[FormatName, float] = {"avif": 0.91, "webp": 0.87}
+_DRAWN_SHARES: Mapping[FormatName, float] = {"avif": 0.48, "webp": 0.65, "png": 0.6}
+"""What confirmed files weigh of quick ones (of JPEG, thorough ones) that look as asked, at a fixed quality, and where
+drawings keep more (docs/decisions/0021)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,7 +49,8 @@ class Sketched(Encoded):
 def sketch_files(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier]) -> dict[Tier, list[Made]]:
     """A `Sketched` file of every tier at every rung, without a score.
 
-    Small copies are tried; what their settings lead to is looked at once a tier, at the widest rung.
+    Small copies are tried; what their settings lead to is looked at once at the widest rung, for the most modern tier
+    and the oldest: most visitors load the one, and the other decides what is worth its files.
     """
     wish = replace(wish, rules=replace(wish.rules, effort="quick"))
     widest, narrowest = rungs[-1].pixels, rungs[0].pixels
@@ -57,11 +60,13 @@ def sketch_files(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier]) -> di
     tried = [_Sketcher(Rung(reduce(widest, width)), wish, learnt.needs_fine) for width in widths]
     makers = [_Sketcher(rung, wish, learnt.needs_fine) for rung in rungs]
     doublings = [max(0.0, log2(maker.width / widths[-1])) for maker in makers]
-    for tier in (tier for tier in reversed(TIERS) if tier in tiers):
+    in_order = [tier for tier in reversed(TIERS) if tier in tiers]
+    for tier in in_order:
         for small in tried:
             small.learn(tier, learnt)
         files = [maker.sketch(tier, learnt) for maker in makers]
-        over = makers[-1].over(tier, files[-1]) / doublings[-1] if doublings[-1] else 0.0
+        is_looked_at = doublings[-1] > 0 and tier in (in_order[0], in_order[-1])
+        over = makers[-1].over(tier, files[-1]) / doublings[-1] if is_looked_at else 0.0
         share = makers[-1].share(tier)
         made[tier] = [_promised(file, share, over * far) for file, far in zip(files, doublings, strict=True)]
     return made
@@ -90,9 +95,20 @@ class _Sketcher(Maker):
         if not self._is_searched(tier):
             return
         setting = self._foretold(tier, learnt)
-        if setting == TIERS[tier].making.limits[1] and self._refine(tier):
-            setting = self._foretold(tier, learnt)
+        if setting > TIERS[tier].making.half_chroma_up_to or setting == TIERS[tier].making.limits[1]:
+            setting = self._finer_where_lighter(tier, learnt, setting)
         learnt.take(tier, self.width, self._fidelity, Hint(setting), self.is_fine(tier))
+
+    def _finer_where_lighter(self, tier: Tier, learnt: Learnt, coarse: int) -> int:
+        """The setting with finer chroma where that takes fewer bytes, or where the look can't be had without."""
+        before = self._quickly(tier, coarse)
+        if not self._refine(tier):
+            return coarse
+        fine = self._foretold(tier, learnt)
+        if coarse == TIERS[tier].making.limits[1] or self._quickly(tier, fine).bytes < before.bytes:
+            return fine
+        self._needs_fine.remove(tier)
+        return coarse
 
     def _foretold(self, tier: Tier, learnt: Learnt) -> int:
         making = TIERS[tier].making
@@ -125,9 +141,11 @@ class _Sketcher(Maker):
 
     def share(self, tier: Tier) -> float:
         """What a confirmed file weighs of the sketch; a cap is used up by both."""
-        if self._ways(tier):
-            return _DRAWN_SHARES.get(self._files[tier].encoded.format, 1.0)
-        return 1.0 if self._wish.rules.cap else _SHARES.get(TIERS[tier].format, 1.0)
+        if self._wish.drawn:
+            name = self._files[tier].encoded.format if self._ways(tier) else TIERS[tier].format
+            return _DRAWN_SHARES.get(name, 1.0)
+        shares = _FIXED_SHARES if self._wish.rules.fixed else _SHARES
+        return 1.0 if self._wish.rules.cap else shares.get(TIERS[tier].format, 1.0)
 
     def _at(self, tier: Tier, setting: float) -> Encoded:
         """Quickly, but for encoders that are hardly slower when they are thorough."""

@@ -200,17 +200,17 @@ class Maker:
         if not found.met and self._refine(tier):
             found = self._search(tier, Hint(hint.start, gain_of(tier, self._fidelity)))
         elif found.setting > making.half_chroma_up_to and not self.is_fine(tier) and not rules.cap:
-            found = self._finer_where_smaller(tier, found)
+            finer = self._finer_where_smaller(tier, found)
+            # What a narrow rung gains by whole chroma says nothing of the wider ones.
+            return Made(finer.encoded, finer.score, finer.met, finer.points), found.hint
         return Made(found.encoded, found.score, found.met, found.points), found.hint
 
     def _finer_where_smaller(self, tier: Tier, coarse: Found[Encoded]) -> Found[Encoded]:
         """The file with whole chroma where that is smaller: its luma then needs no such quality."""
         self._needs_fine.add(tier)
         fine = self._search(tier, Hint(scale_of(tier).setting(self._fidelity), gain_of(tier, self._fidelity)))
-        if fine.met and fine.encoded.bytes < coarse.encoded.bytes:
-            return fine
         self._needs_fine.remove(tier)
-        return coarse
+        return fine if fine.met and fine.encoded.bytes < coarse.encoded.bytes else coarse
 
     def _search(self, tier: Tier, hint: Hint) -> Found[Encoded]:
         making = TIERS[tier].making

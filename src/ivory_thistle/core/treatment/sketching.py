@@ -57,8 +57,11 @@ def sketch_files(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier]) -> di
     # What is smaller looks worse at the same setting, by how much differs: the smallest tells it of itself.
     widths = sorted({min(_SMALL, narrowest.width), min(_SMALL, widest.width)})
     learnt, made = Learnt(), dict[Tier, list[Made]]()
-    tried = [_Sketcher(Rung(reduce(widest, width)), wish, learnt.needs_fine) for width in widths]
-    makers = [_Sketcher(rung, wish, learnt.needs_fine) for rung in rungs]
+    # What a narrow copy gains by whole chroma says nothing of the wider ones.
+    fine: dict[int, set[Tier]] = {width: set() for width in widths}
+    tried = [_Sketcher(Rung(reduce(widest, width)), wish, fine[width]) for width in widths]
+    near = [next((w for w in widths if rung.pixels.width <= w), widths[-1]) for rung in rungs]
+    makers = [_Sketcher(rung, wish, fine[width]) for rung, width in zip(rungs, near, strict=True)]
     doublings = [max(0.0, log2(maker.width / widths[-1])) for maker in makers]
     in_order = [tier for tier in reversed(TIERS) if tier in tiers]
     for tier in in_order:

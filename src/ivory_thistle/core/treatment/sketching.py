@@ -144,11 +144,12 @@ class _Sketcher(Maker):
 
     def share(self, tier: Tier) -> float:
         """What a confirmed file weighs of the sketch; a cap is used up by both."""
-        if self._wish.drawn:
-            name = self._files[tier].encoded.format if self._ways(tier) else TIERS[tier].format
-            return _DRAWN_SHARES.get(name, 1.0)
-        shares = _FIXED_SHARES if self._wish.rules.fixed else _SHARES
-        return 1.0 if self._wish.rules.cap else shares.get(TIERS[tier].format, 1.0)
+        if self._ways(tier):
+            return _DRAWN_SHARES.get(self._files[tier].encoded.format, 1.0)
+        if self._wish.rules.cap:
+            return 1.0
+        shares = _DRAWN_SHARES if self._wish.drawn else _FIXED_SHARES if self._wish.rules.fixed else _SHARES
+        return shares.get(TIERS[tier].format, 1.0)
 
     def _at(self, tier: Tier, setting: float) -> Encoded:
         """Quickly, but for encoders that are hardly slower when they are thorough."""

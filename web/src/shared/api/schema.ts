@@ -2587,8 +2587,7 @@ export interface components {
          * @description An image with its facts, addresses, placements and what the newest run made of it.
          *
          *     `decided` says which of the site's rules decide what of it, as they are now; `focus` is what a cut is made around.
-         *     `sketched`: its renditions are quick ones that are not confirmed, with the bytes that are expected of those which will
-         *     take their place.
+         *     `sketched`: its renditions are quick ones that are not confirmed, with the bytes that are expected of those to come.
          */
         ImageDetail: {
             /** Id */

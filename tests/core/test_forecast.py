@@ -160,7 +160,7 @@ def test_sketches_are_told_until_files_are_made() -> None:
     told = expect(planned())
     kept = [RenditionFacts(tier="avif", format="avif", width=w, height=w, bytes=w * 20, sha256="") for w in (480, 960)]
     drawn = sketched(told, kept, [480, 960])
-    assert drawn.files == {"avif": {480: 9_600, 960: 19_200}} and drawn.is_made and not told.is_made
+    assert drawn.files == {"avif": {480: 9_600, 960: 19_200}} and drawn.has_files and not told.has_files
     assert 0 < drawn.spread < told.spread and drawn.seconds == told.seconds
     assert sketched(told, (), [480, 960]).loaded("avif", 960, 900_000) == (0, 900_000)
 

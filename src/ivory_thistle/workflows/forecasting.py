@@ -21,14 +21,13 @@ from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.core.treatment.ladder import Plan
 from ivory_thistle.core.treatment.rendition import RenditionFacts
 from ivory_thistle.core.treatment.rules import Rules
-from ivory_thistle.store.blobs import StorageError
 from ivory_thistle.store.kept import KeptTreatment
 from ivory_thistle.workflows.at_hand import AtHand
 from ivory_thistle.workflows.delivering import TreatedImage, deliveries_of
-from ivory_thistle.workflows.kept import open_kept
+from ivory_thistle.workflows.kept import find_kept, open_kept
 from ivory_thistle.workflows.planning import plan
 from ivory_thistle.workflows.settling import Settler
-from ivory_thistle.workflows.treating import Treatment, treatment_of
+from ivory_thistle.workflows.treating import treatment_of
 from ivory_thistle.workflows.workers import AT_ONCE
 
 _SAMPLE_SECONDS, _SAMPLE_MOST = 240.0, 16
@@ -192,7 +191,7 @@ def sample_of(foretold: Foretold) -> tuple[Plan, ...]:
 def to_sketch(foretold: Foretold) -> list[Plan]:
     """Images of which nothing is known but by the model, those of the most bytes first."""
     told = foretold.expected
-    unknown = [p for p in foretold.plans if p.steps and not told[p.image.path].is_made]
+    unknown = [p for p in foretold.plans if p.steps and not told[p.image.path].has_files]
     return sorted(unknown, key=lambda p: -p.image.facts.bytes)
 
 
@@ -209,19 +208,11 @@ class _Before:
 
     def find(self, planned: Plan) -> KeptTreatment | None:
         """What was made of an image."""
-        return self._find(treatment_of(planned))
+        return find_kept(self._kept, treatment_of(planned).key)
 
     def find_sketch(self, planned: Plan) -> KeptTreatment | None:
         """What was sketched of an image that is to be treated."""
-        return self._find(replace(treatment_of(planned), sketch=True)) if planned.steps else None
-
-    def _find(self, treatment: Treatment) -> KeptTreatment | None:
-        if self._kept is None:
-            return None
-        try:
-            return self._kept.find(treatment.key)
-        except (StorageError, OSError):
-            return None
+        return find_kept(self._kept, replace(treatment_of(planned), sketch=True).key) if planned.steps else None
 
 
 def _off(images: Iterable[Expected], site_spread: float) -> float:
@@ -235,6 +226,6 @@ def _time(images: Iterable[Expected], learnt: Learnt, loads: int, measured: bool
     """Seconds of a run: its images on several workers, sketched and made, then its pages looked at in a browser."""
     images = list(images)
     making = sum(one.seconds for one in images) / AT_ONCE
-    sketching = SKETCHING * sum(one.seconds for one in images if not one.is_made) / AT_ONCE
+    sketching = SKETCHING * sum(one.seconds for one in images if not one.has_files) / AT_ONCE
     looking = SECONDS["page measured" if measured else "page"] * loads
     return Range.around(making + sketching + looking, learnt.time_spread * making)

@@ -47,6 +47,14 @@ def open_kept(url: str) -> Kept | None:
     return None
 
 
+def find_kept(kept: Kept | None, key: str) -> KeptTreatment | None:
+    """A treatment's facts by its key; None where there is none, or where the store is out of order."""
+    if kept:
+        with _unless_out_of_order():
+            return kept.find(key)
+    return None
+
+
 def take_kept(url: str, key: str, blobs: Blobs) -> KeptTreatment | None:
     """A kept treatment, its contents put into `blobs`; None where there is none, or where it can't be read.
 

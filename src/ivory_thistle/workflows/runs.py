@@ -23,7 +23,7 @@ from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import in_transaction
 from ivory_thistle.workflows.delivering import deliver
-from ivory_thistle.workflows.kept import open_kept
+from ivory_thistle.workflows.kept import find_kept, open_kept
 from ivory_thistle.workflows.made import made_by
 from ivory_thistle.workflows.settings import site_screens
 from ivory_thistle.workflows.storing import insert_rows, role_of
@@ -123,13 +123,12 @@ def sketches_of(session: Session, run_id: int, waiting: Mapping[int, Treatment],
 
     What was treated before by the same rules is there at once, and needs no sketch.
     """
-    kept = open_kept(kept_url)
     rows = session.execute(select(t.Task.id, t.Task.cost, t.Task.sketched).where(t.Task.run_id == run_id)).all()
     costs = {task: cost for task, cost, sketched in rows if task in waiting and not sketched}
-    if kept is None:
-        return {}
-    dear = {task: cost for task, cost in costs.items() if kept.find(waiting[task].key) is None}
-    if sum(dear.values()) < int(os.environ.get(_WORTH_SKETCHING) or _SECONDS):
+    kept = open_kept(kept_url)
+    dear = {task: cost for task, cost in costs.items() if find_kept(kept, waiting[task].key) is None}
+    said = os.environ.get(_WORTH_SKETCHING, "")
+    if kept is None or sum(dear.values()) < (int(said) if said.isdigit() else _SECONDS):
         return {}
     return {task: replace(one, sketch=True) for task, one in waiting.items() if task in dear}
 

@@ -40,7 +40,7 @@ class Expected:
 
     `top` is the widest file that is planned: where no fallback is so wide, the original stays for that. `apart` are
     bytes of files that pages take only in places of one address. `spread` is by what share an
-    image of its kind is off, 0 where the files were really made. `is_made`: they were, or they were sketched.
+    image of its kind is off, 0 where the files were really made. `has_files`: they were, or were sketched.
     """
 
     path: str
@@ -51,7 +51,7 @@ class Expected:
     seconds: float = 0.0
     spread: float = 0.0
     model: Modelled | None = None
-    is_made: bool = False
+    has_files: bool = False
 
     def loaded(self, tier: Tier, needed: float, before: int) -> tuple[int, int]:
         """Width and bytes of the file that a browser of a tier loads for a box of so many pixels across.
@@ -192,7 +192,7 @@ def made(told: Expected, renditions: Iterable[RenditionFacts], steps: Sequence[i
             files[r.tier][r.width] = r.bytes
         else:
             apart += r.bytes
-    return replace(told, files=files, apart=apart, spread=0.0, seconds=0.0, is_made=True)
+    return replace(told, files=files, apart=apart, spread=0.0, seconds=0.0, has_files=True)
 
 
 def sketched(told: Expected, renditions: Iterable[RenditionFacts], steps: Sequence[int]) -> Expected:

@@ -18,6 +18,8 @@ from ivory_thistle.api.access import Access
 from ivory_thistle.api.app import create_app
 
 ROOT = Path(__file__).parent.parent
+PHONE = [{"name": "phone", "width": 390, "height": 844, "density": 3, "dark": False}]
+"""The screens of a site, where what is tested does not hang on how many there are."""
 
 
 @dataclass(frozen=True)

@@ -15,8 +15,11 @@ from sqlalchemy import Engine
 sys.path.insert(0, str(Path(__file__).parent))
 
 from application import Application, running
+from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
+from ivory_thistle.intake.chromium import kept_browsers
 from ivory_thistle.store.database import connect, migrate
 from ivory_thistle.store.mariadb import MariaDb
+from ivory_thistle.workflows import folders
 from ivory_thistle.workflows.kept import PLACE
 from pictures import write_site
 
@@ -46,10 +49,24 @@ def _kept(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
         yield
 
 
+@pytest.fixture(scope="session", autouse=True)
+def _browsers() -> Iterator[None]:
+    """Browsers that measure and compare are started once, not for every call."""
+    with kept_browsers():
+        yield
+
+
 @pytest.fixture
 def nothing_kept(monkeypatch: pytest.MonkeyPatch) -> None:
     """Everything is encoded: for what happens while that goes on."""
     monkeypatch.delenv(PLACE)
+
+
+@pytest.fixture
+def two_screens(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Commands look at a dense and a plain screen: for what does not hang on how many there are."""
+    phone, *_, desktop = DEFAULT_SCREENS
+    monkeypatch.setattr(folders, "DEFAULT_SCREENS", (phone, desktop))
 
 
 @pytest.fixture(scope="session")

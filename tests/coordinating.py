@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable
+from contextvars import copy_context
 
 from ivory_thistle.jobs.coordinator import Coordinator
 
@@ -14,7 +15,8 @@ class Running:
 
     def __init__(self, coordinator: Coordinator) -> None:
         self.coordinator = coordinator
-        self.thread = threading.Thread(target=coordinator.run, daemon=True)
+        # In a copy of the context, it takes the browsers that tests share.
+        self.thread = threading.Thread(target=copy_context().run, args=(coordinator.run,), daemon=True)
         self.thread.start()
 
     def stop(self) -> None:

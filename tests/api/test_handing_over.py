@@ -10,10 +10,9 @@ from pathlib import Path
 import httpx
 import pytest
 
-from application import Application
+from application import PHONE, Application
 
 pytestmark = [pytest.mark.database, pytest.mark.browser]
-PHONE = [{"name": "phone", "width": 390, "height": 844, "density": 3, "dark": False}]
 
 
 def treated(application: Application, folder: Path, query: str) -> tuple[int, int, httpx.Client]:

@@ -16,9 +16,16 @@ from test_handing_over import archive, treated
 
 from application import Application
 from ivory_thistle.core.quality import prepare, score
-from pictures import opened
+from pictures import opened, write_site
 
 pytestmark = [pytest.mark.database, pytest.mark.browser]
+
+
+@pytest.fixture(scope="module")
+def shared_run(application: Application, tmp_path_factory: pytest.TempPathFactory) -> tuple[httpx.Client, int, int]:
+    """The same, for tests that leave it as it was."""
+    capture, run, client = treated(application, write_site(tmp_path_factory.mktemp("proof") / "site"), "")
+    return client, capture, run
 
 
 @pytest.fixture
@@ -44,9 +51,9 @@ def photograph_in(client: httpx.Client, run: int) -> dict:
     return next(row for row in queue(client, run)["items"] if row["chosen"]["quality"] and row["score"])
 
 
-def test_every_image_has_a_score_or_a_reason(run: tuple[httpx.Client, int, int]) -> None:
+def test_every_image_has_a_score_or_a_reason(shared_run: tuple[httpx.Client, int, int]) -> None:
     """Its score is what the file gives beside the reduced original, both decoded here by another decoder."""
-    client, capture, key = run
+    client, capture, key = shared_run
     found = queue(client, key)
     assert found["matching"] == found["progress"]["total"] > 2 and found["progress"]["said"] == 0
     assert all((row["score"] is None) == bool(row["why_not"]) for row in found["items"])
@@ -83,9 +90,9 @@ def test_drawings_have_a_score_and_filters_are_the_librarys(application: Applica
     assert only == [drawn["image_id"]]
 
 
-def test_what_is_held_stays_at_once(run: tuple[httpx.Client, int, int]) -> None:
+def test_what_is_held_stays_at_once(shared_run: tuple[httpx.Client, int, int]) -> None:
     """In savings and handover, until that is taken back; the manifest tells the verdict and the note."""
-    client, _, key = run
+    client, _, key = shared_run
     row = photograph_in(client, key)
     address = f"/api/v1/runs/{key}/proof/{row['image_id']}"
     before = client.get(f"/api/v1/runs/{key}/savings").json()
@@ -163,9 +170,9 @@ def test_verdicts_outlive_a_new_capture(run: tuple[httpx.Client, int, int], appl
     assert new != key and found["said"] == found["total"] == len(accepted)
 
 
-def test_settings_are_tried_and_nothing_is_kept(run: tuple[httpx.Client, int, int]) -> None:
+def test_settings_are_tried_and_nothing_is_kept(shared_run: tuple[httpx.Client, int, int]) -> None:
     """Of a part at once, of the whole with the bytes that a file of it would have; a curve that rises."""
-    client, _, key = run
+    client, _, key = shared_run
     row = photograph_in(client, key)
     address, file = f"/api/v1/runs/{key}/proof/{row['image_id']}", row["chosen"]
     part = {"x": 10, "y": 20, "width": 120, "height": 90}
@@ -186,9 +193,9 @@ def test_settings_are_tried_and_nothing_is_kept(run: tuple[httpx.Client, int, in
     assert client.get(f"/api/v1/runs/{key}/proof/0").status_code == 404
 
 
-def test_a_page_to_send(run: tuple[httpx.Client, int, int]) -> None:
+def test_a_page_to_send(shared_run: tuple[httpx.Client, int, int]) -> None:
     """The same page as the command line writes, of what the run made."""
-    client, _, key = run
+    client, _, key = shared_run
     row = photograph_in(client, key)
     page = client.get(f"/api/v1/runs/{key}/proof/page")
     assert page.headers["content-disposition"].endswith('proof.html"')

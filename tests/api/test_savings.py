@@ -5,7 +5,6 @@ from __future__ import annotations
 import csv
 import io
 import json
-from pathlib import Path
 
 import httpx
 import jsonschema_rs
@@ -13,16 +12,16 @@ import pytest
 from test_handing_over import archive, treated
 
 from application import ROOT, Application
-from pictures import PAGE
+from pictures import PAGE, write_site
 
 pytestmark = [pytest.mark.database, pytest.mark.browser]
 SCHEMA = json.loads((ROOT / "docs/report.schema.json").read_text())
 
 
-@pytest.fixture
-def run(application: Application, site_folder: Path) -> tuple[httpx.Client, int, int]:
-    """A run on a phone without measurement: a client, the run, and its site."""
-    capture, run, client = treated(application, site_folder, "")
+@pytest.fixture(scope="module")
+def run(application: Application, tmp_path_factory: pytest.TempPathFactory) -> tuple[httpx.Client, int, int]:
+    """A run on a phone without measurement, which each test leaves as it was: a client, the run, and its site."""
+    capture, run, client = treated(application, write_site(tmp_path_factory.mktemp("savings") / "site"), "")
     return client, run, client.get(f"/api/v1/captures/{capture}").json()["site_id"]
 
 
@@ -59,6 +58,7 @@ def test_every_page_leads_to_its_pictures(run: tuple[httpx.Client, int, int]) ->
 def test_what_would_be_needed_is_said(run: tuple[httpx.Client, int, int]) -> None:
     """A page over a tight budget is told with what it would take."""
     client, key, site = run
+    before = client.get(f"/api/v1/sites/{site}").json()["page_budget"]
     assert client.patch(f"/api/v1/sites/{site}", json={"page_budget": 1000}).status_code == 200
     asked = {"screen": "phone", "only": "over"}
     over = client.get(f"/api/v1/runs/{key}/savings/pages", params=asked).json()
@@ -66,6 +66,7 @@ def test_what_would_be_needed_is_said(run: tuple[httpx.Client, int, int]) -> Non
     page = over["items"][0]["page_id"]
     found = client.get(f"/api/v1/runs/{key}/savings/pages/{page}", params=asked).json()
     assert found["needed"].startswith("Its pictures would have to lose another ")
+    client.patch(f"/api/v1/sites/{site}", json={"page_budget": before})
 
 
 def test_who_visits(run: tuple[httpx.Client, int, int]) -> None:
@@ -98,6 +99,7 @@ def test_who_visits(run: tuple[httpx.Client, int, int]) -> None:
     assert client.put(views, content=b"nonsense").status_code == 422
     assert client.delete(views).status_code == 204
     assert client.get(audience).json()["views"] == 0
+    client.put(audience, json={})
 
 
 def test_the_report_in_every_form(run: tuple[httpx.Client, int, int]) -> None:
@@ -125,6 +127,7 @@ def test_the_report_in_every_form(run: tuple[httpx.Client, int, int]) -> None:
     assert client.get(f"/api/v1/runs/{key}/report.md").text.startswith("## Image weight of Tea")
     assert client.get(f"/api/v1/runs/{key}/report.json", params={"tier": ["jxl"]}).status_code == 422
     assert client.get(f"/api/v1/runs/{key}/report.doc").status_code == 422
+    client.delete(views)
 
 
 def test_a_check_measures_until_an_image_is_taken_back(

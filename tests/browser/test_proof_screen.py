@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from application import Application
+from application import PHONE, Application
 from axe import violations
 from pictures import opened, write_site
 
@@ -20,6 +20,7 @@ def site(application: Application, tmp_path_factory: pytest.TempPathFactory) -> 
     """The little site, treated: the site and its run."""
     folder = write_site(tmp_path_factory.mktemp("proof") / "site")
     made = application.client.post("/api/v1/sites/from-folder", json={"folder": str(folder)}).json()
+    application.client.patch(f"/api/v1/sites/{made['id']}", json={"screens": PHONE})
     capture = made["capture"]["id"]
     application.wait(f"/api/v1/captures/{capture}", ("done",))
     application.audited(capture)

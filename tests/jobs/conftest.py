@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from dataclasses import asdict
 from pathlib import Path
 
 import pytest
@@ -10,6 +11,7 @@ from sqlalchemy import Engine
 from sqlalchemy.orm import Session, sessionmaker
 
 from coordinating import Running
+from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.core.states import State
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
@@ -41,7 +43,8 @@ def blobs(tmp_path: Path) -> Blobs:
 def run_id(made: sessionmaker[Session], blobs: Blobs, site_folder: Path) -> int:
     """A waiting run over a capture of the little site."""
     with made.begin() as session:
-        site = t.Site(name="jobs", page_budget=1, removed_at=t.now())
+        phone, *_, desktop = (asdict(screen) for screen in DEFAULT_SCREENS)
+        site = t.Site(name="jobs", page_budget=1, screens=[phone, desktop], removed_at=t.now())
         session.add(site)
         session.flush()
         capture = t.Capture(site_id=site.id, state=State.DONE, origin="folder", place=str(site_folder), label="x")

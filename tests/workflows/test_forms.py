@@ -20,7 +20,7 @@ from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.into_site import backup_of, undo_in_site, write_into_site
 from ivory_thistle.workflows.packing import Entry
 
-pytestmark = pytest.mark.browser
+pytestmark = [pytest.mark.browser, pytest.mark.usefixtures("two_screens")]
 QUICK = ("--quality", "webp=80", "--no-compare")
 
 

@@ -18,6 +18,8 @@ from ivory_thistle.workflows.reading import read_folder
 from ivory_thistle.workflows.reporting import audit_json
 from pictures import camera_picture, opened, photograph, png_that_claims
 
+pytestmark = pytest.mark.usefixtures("two_screens")
+
 
 def contents(root: Path) -> dict[str, bytes]:
     return {p.relative_to(root).as_posix(): p.read_bytes() for p in root.rglob("*") if p.is_file()}

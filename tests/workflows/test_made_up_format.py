@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from application import running
+from application import PHONE, running
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.tiers import TIERS, measured_tier
@@ -70,7 +70,9 @@ def test_the_application_knows_it(site_folder: Path, tmp_path: Path) -> None:
             "name": "thorn", "words": "browsers that show Thorn", "format": "Thorn", "measured": False,
             "fixed": 3, "modern": True,
         }  # fmt: skip
-        capture = client.post("/api/v1/sites/from-folder", json={"folder": str(site_folder)}).json()["capture"]["id"]
+        site = client.post("/api/v1/sites/from-folder", json={"folder": str(site_folder)}).json()
+        client.patch(f"/api/v1/sites/{site['id']}", json={"screens": PHONE})
+        capture = site["capture"]["id"]
         application.wait(f"/api/v1/captures/{capture}", ("done",))
         run = client.post(f"/api/v1/captures/{capture}/runs?fidelity=fixed").json()["id"]
         application.wait(f"/api/v1/runs/{run}", ("done",))

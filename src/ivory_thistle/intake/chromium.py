@@ -100,6 +100,10 @@ class _Browsers:
         if jobs:
             self._in_thread(self._run(jobs, work, at_once))
 
+    def rest(self) -> None:
+        """Ends those that are idle; the next call starts new ones."""
+        self._in_thread(self._close_idle())
+
     def _in_thread(self, work: Coroutine[Any, Any, None]) -> None:
         self._thread.submit(self._runner.run, work).result()
 
@@ -136,9 +140,12 @@ class _Browsers:
             self._profiles = await self._ends.enter_async_context(_profiles())
         return await _launcher.launch(self._playwright, self._profiles)
 
+    async def _close_idle(self) -> None:
+        while self._idle:
+            await _close(self._idle.pop())
+
     async def _end(self) -> None:
-        for browser in self._idle:
-            await _close(browser)
+        await self._close_idle()
         await self._ends.aclose()
 
 

@@ -33,7 +33,7 @@ _FRAMED = f"""async (addresses) => {{
   await new Promise((done) => requestAnimationFrame(() => setTimeout(done, 0)));
   return frames.map((frame) => boxes(frame.contentWindow));
 }}"""
-_TOGETHER, _MOST_LOOKS = 20, 4
+_TOGETHER, _MOST_LOOKS = 50, 4
 
 
 def compare_plain_pages(before: str, after: str, pages: Sequence[str], screens: Sequence[Screen]) -> list[Difference]:

@@ -6,10 +6,10 @@ import re
 import threading
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager
-from hashlib import sha256
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from typing import cast
 from urllib.parse import unquote
+from zlib import crc32
 
 from ivory_thistle.core.formats.table import FORMATS, extension_of
 
@@ -76,7 +76,8 @@ def serve_site(
                 body = read(found) if found is not None else b"Not found"
             except OSError:
                 found, body = None, b"Not readable"
-            tag = f'"{sha256(body).hexdigest()[:24]}"'
+            # Ten times as fast as a cryptographic hash, which would be most of what a request costs.
+            tag = f'"{len(body):x}-{crc32(body):08x}"'
             if found is not None and self.headers.get("if-none-match") == tag:
                 self.send_response(304)
                 self.send_header("etag", tag)

@@ -20,6 +20,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.states import State
 from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.intake.chromium import kept_browsers
 from ivory_thistle.store import jobs
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs, StorageError, told_of_disk
@@ -47,6 +48,7 @@ _PROGRESS_EVERY = 5
 _MOST_TRIES = 5
 _AT_ONCE_ELSEWHERE = 16
 _ASK_SECONDS = 0.3
+_REST_SECONDS = 5
 
 
 class Coordinator:
@@ -85,7 +87,7 @@ class Coordinator:
         """Executes what waits until `end` is called. What an earlier process left half done is taken up again."""
         self._blobs.clear_unfinished()
         in_transaction(self._sessions, jobs.take_up)
-        with self.workers:
+        with self.workers, kept_browsers() as browsers:
             while not self._ending.is_set():
                 self._wake.clear()
                 try:
@@ -93,8 +95,9 @@ class Coordinator:
                 except Exception as error:
                     self._recover(error)
                     continue
-                if not busy:
-                    self._wake.wait(5)
+                # The next job often follows at once, and takes the browsers over.
+                if not busy and not self._wake.wait(_REST_SECONDS):
+                    browsers.rest()
 
     def _next(self) -> bool:
         """Executes the job whose turn it is; False where nothing waits."""

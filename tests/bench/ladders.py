@@ -10,13 +10,13 @@ from pathlib import Path
 from ivory_thistle.core.formats.avif import AVIF
 from ivory_thistle.core.formats.encoder import Encoder, Settings
 from ivory_thistle.core.formats.jpeg import JPEG
-from ivory_thistle.core.formats.table import FORMATS
+from ivory_thistle.core.formats.table import FORMATS, FormatName
 from ivory_thistle.core.formats.tiers import Tier
 from ivory_thistle.core.formats.webp import WEBP
 from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.pixels import decode, decode_plain, reduce
 from ivory_thistle.core.quality import prepare, score
-from ivory_thistle.core.treatment.making import Made, Rung
+from ivory_thistle.core.treatment.making import Rung
 
 WIDTHS = (480, 960, 1440, 2000)
 LOSSY: dict[Tier, Encoder] = {"avif": AVIF, "webp": WEBP, "baseline": JPEG}
@@ -47,12 +47,12 @@ def ladder(data: bytes, facts: ImageFacts, widths: Sequence[int] = WIDTHS) -> li
     return [*(Rung(reduce(top, w)) for w in widths[:-1] if w < top.width), Rung(top)]
 
 
-def encoded_once(rung: Rung, made: Made) -> float:
-    """CPU seconds of one encode with a file's own settings."""
-    encoder = FORMATS[made.encoded.format].encoder
+def encoded_once(rung: Rung, name: FormatName, how: Settings) -> float:
+    """CPU seconds of one encode with the settings of a file."""
+    encoder = FORMATS[name].encoder
     assert encoder is not None
     begun = time.process_time()
-    encoder.encode(rung.pixels, made.encoded.how)
+    encoder.encode(rung.pixels, how)
     return time.process_time() - begun
 
 

@@ -32,7 +32,8 @@ if __name__ == "__main__":
         made = make_files(rungs, wish, TIERS)
         together += time.process_time() - begun
         for tier, files in made.items():
-            once[tier] += sum(encoded_once(rung, m) for rung, m in zip(rungs, files, strict=True))
+            for rung, file in zip(rungs, (m.encoded for m in files), strict=True):
+                once[tier] += encoded_once(rung, file.format, file.how)
             found[tier] += files
             begun = time.process_time()
             make_files(rungs, wish, [tier])

@@ -8,12 +8,13 @@ import sys
 from pathlib import Path
 
 import pytest
+from PIL import Image
 
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
 from ivory_thistle.intake.browser import PageMeasurement, measure_pages
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.intake.site_server import media_type, serve_site
-from pictures import encoded, photograph
+from pictures import camera_picture, encoded, photograph
 
 pytestmark = pytest.mark.browser
 PHONE, DESKTOP = DEFAULT_SCREENS[0], DEFAULT_SCREENS[3]
@@ -84,6 +85,17 @@ def test_the_largest_picture_and_the_shift_it_causes(pictures: Path) -> None:
     m = measured(pictures, "a.html", Screen("tall", 400, 700))
     assert m.lcp_path == "3.jpg"
     assert 0 <= m.layout_shift < 1
+
+
+def test_a_large_picture_is_waited_for_until_it_is_painted(pictures: Path) -> None:
+    """It is decoded for longer than it takes to load; what covers the screen or holds nothing is not waited for."""
+    (pictures / "hero.jpg").write_bytes(encoded(camera_picture(5400, 3600), "JPEG", quality=95))
+    (pictures / "flat.png").write_bytes(encoded(Image.new("RGB", (900, 600)), "PNG"))
+    for name in ("hero.jpg", "flat.png"):
+        page = f"<body style=margin:0><h1 style='font:9px x'>a</h1><img src={name} style='display:block;width:100%'>"
+        (pictures / f"{name}.html").write_text(page)
+    assert measured(pictures, "hero.jpg.html", Screen("tall", 900, 700)).lcp_path == "hero.jpg"
+    assert measured(pictures, "flat.png.html", Screen("tall", 900, 700)).lcp_element == "h1"
 
 
 def test_a_page_that_hangs_is_a_problem_and_the_next_is_measured(

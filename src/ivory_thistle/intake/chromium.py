@@ -54,7 +54,11 @@ _MAY_ASK_LATER = """() => document.scripts.length > 0 ||
 T = TypeVar("T")
 
 
-def in_browsers(jobs: Sequence[T], work: Callable[[Browser, T], Awaitable[bool]], at_once: int = 2) -> None:
+AT_ONCE = min(4, (os.cpu_count() or 1) + 1)
+"""One more than there are processors, since each now and then waits for its page to come to rest."""
+
+
+def in_browsers(jobs: Sequence[T], work: Callable[[Browser, T], Awaitable[bool]], at_once: int = AT_ONCE) -> None:
     """Gives every job a browser, `at_once` at a time. After a job that did not go well (False), it gets a new one."""
     with kept_browsers() as browsers:
         browsers.run(jobs, work, at_once)

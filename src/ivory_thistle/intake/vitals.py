@@ -10,7 +10,24 @@ new PerformanceObserver((l) => window.__thistle.shifts.push(...l.getEntries().fi
   .observe({type: 'layout-shift', buffered: true});
 """
 """To be run before a page's own scripts; the others ask what it noted."""
-VITALS = """() => {
+VITALS = """async () => {
+  const size = (image) => {
+    const box = image.getBoundingClientRect();
+    const width = Math.min(box.right, innerWidth) - Math.max(box.left, 0);
+    const height = Math.min(box.bottom, innerHeight) - Math.max(box.top, 0);
+    const own = image.naturalWidth * image.naturalHeight;
+    const covers = width >= innerWidth && height >= innerHeight;
+    if (!image.complete || !own || width <= 0 || height <= 0 || covers) return 0;
+    if (!image.checkVisibility({opacityProperty: true, visibilityProperty: true})) return 0;
+    const drawn = box.width * box.height;
+    const loaded = performance.getEntriesByName(image.currentSrc)[0];
+    const bytes = loaded ? loaded.encodedBodySize : image.currentSrc.length;
+    return bytes * 8 < 0.05 * drawn ? 0 : width * height * Math.min(1, own / drawn);
+  };
+  const largest = Math.max(0, ...[...document.images].map(size));
+  const painted = () => window.__thistle.lcp && window.__thistle.lcp.size >= 0.9 * largest;
+  const late = performance.now() + 1000;
+  while (largest && !painted() && performance.now() < late) await new Promise((done) => setTimeout(done, 20));
   const {lcp, shifts} = window.__thistle;
   const name = (n) => !n || !n.tagName ? '' : n.tagName.toLowerCase() + (n.currentSrc ? ' ' + n.currentSrc : '');
   const without = new Set('PICTURE SOURCE'.split(' '));
@@ -24,4 +41,9 @@ VITALS = """() => {
     shifting: [...new Set(shifts.flatMap((s) => s.sources.map((x) => name(x.node))).filter(Boolean))].slice(0, 20),
   };
 }"""
-"""`at` is the place of the element among all but `picture` and `source`, in tree order; -1 where none is known."""
+"""Waits until the largest picture that is seen has been painted, a second at most: a large one is decoded for longer
+than it takes to load. As in the specification (w3c.github.io/largest-contentful-paint), what covers the whole screen or
+has less than 0.05 bits a pixel as shown does not count.
+
+`at` is the place of the element among all but `picture` and `source`, in tree order; -1 where none is known.
+"""

@@ -27,15 +27,16 @@ class Spot:
     damage: float
 
 
-def damage_map(original: Prepared, array: NDArray[np.uint8]) -> Plane:
+def damage_map(original: Prepared, array: NDArray[np.uint8], finest: int = 0) -> Plane:
     """How much each pixel's surroundings differ: height x width, 0 for not at all.
 
-    The loss of structural similarity of the luminance, meant over the four largest scales; with alpha the worse of
-    the two grounds.
+    The loss of structural similarity of the luminance, meant over the four largest scales from `finest` on (0 is the
+    whole size, 1 half of it, which takes a third of the time); with alpha the worse of the two grounds.
     """
     worst: Plane | None = None
     for ground, found in original.grounds.items():
-        scales = [s for s in _MAP_SCALES if (s, _LUMA) in found.planes]
+        there = [s for s in _MAP_SCALES if (s, _LUMA) in found.planes]
+        scales = [s for s in there if s >= finest] or there
         losses: dict[int, list[Plane]] = {}
         # In small pictures, some scales tell nothing of the luminance.
         wanted = [(_LUMA,) if s in scales else () for s in range(max(scales, default=-1) + 1)]

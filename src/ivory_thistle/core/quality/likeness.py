@@ -24,7 +24,7 @@ _SMALLEST = 16
 _LARGE = 1_000_000
 """Pixels that the whole is judged in, at most: a larger page is judged reduced, which is sure enough for a whole."""
 _COLUMNS = 4
-"""Every so many columns are looked at to find where rows are."""
+"""About every so many columns are looked at to find where rows are."""
 
 Picture = NDArray[np.uint8]
 
@@ -64,7 +64,7 @@ def likeness(before: Picture, after: Picture) -> Likeness:
     step = ceil(sqrt(before.shape[0] * width / _LARGE))
     small = [_reduced(picture, step) for picture in (before, after)]
     prepared = prepare(small[0])
-    spots = worst_spots(damage_map(prepared, small[1]), 1)
+    spots = worst_spots(damage_map(prepared, small[1], finest=1), 1)
     whole = score(prepared, small[1])
     if not spots:
         return Likeness(whole, whole)
@@ -78,21 +78,29 @@ def likeness(before: Picture, after: Picture) -> Likeness:
 
 def aligned(before: Picture, after: Picture) -> Picture:
     """`after` with each band of rows taken from where it is most like `before`, a few pixels above or below."""
-    height = before.shape[0]
-    starts = np.arange(0, height, _BAND)
-    old, new = (np.ascontiguousarray(picture[:, ::_COLUMNS]) for picture in (before, after))
-    best = np.full(len(starts), np.inf)
-    offsets = np.zeros(len(starts), np.int64)
-    for offset in sorted(range(-_REACH, _REACH + 1), key=abs):
-        rows = np.clip(np.arange(height) + offset, 0, height - 1)
-        each = cv2.absdiff(old, new[rows]).reshape(height, -1).sum(axis=1, dtype=np.int64)
+    height, width = before.shape[:2]
+    few = (ceil(width / _COLUMNS), height)
+    old, new = (np.asarray(cv2.resize(p, few, interpolation=cv2.INTER_NEAREST), np.uint8) for p in (before, after))
+    apart = np.add.reduceat(_row_sums(old, new), np.arange(0, height, _BAND))
+    offsets = np.zeros(len(apart), np.int64)
+    # Most bands of a page are equal already.
+    unlike = np.flatnonzero(apart)
+    rows = np.flatnonzero(np.repeat(apart > 0, _BAND)[:height])
+    starts, best = np.searchsorted(rows, unlike * _BAND), apart[unlike]
+    for offset in sorted(range(-_REACH, _REACH + 1), key=abs)[1:] if unlike.size else ():
+        each = _row_sums(old[rows], new[np.clip(rows + offset, 0, height - 1)])
         bands = np.add.reduceat(each, starts)
-        offsets[bands < best] = offset
+        offsets[unlike[bands < best]] = offset
         best = np.minimum(best, bands)
     if not offsets.any():
         return after
     rows = np.clip(np.arange(height) + np.repeat(offsets, _BAND)[:height], 0, height - 1)
     return np.ascontiguousarray(after[rows])
+
+
+def _row_sums(before: Picture, after: Picture) -> NDArray[np.int64]:
+    """How much each row differs."""
+    return np.asarray(cv2.absdiff(before, after).reshape(before.shape[0], -1).sum(axis=1, dtype=np.int64))
 
 
 def _reduced(picture: Picture, step: int) -> Picture:

@@ -73,26 +73,26 @@ def measure_features(array: NDArray[np.uint8]) -> Features:
     """Features of a picture: height x width x 3, sRGB, 8 bits, on white where it was transparent."""
     # Of a single row or column, every pixel is its own neighbour.
     array = np.pad(array, [*((0, max(0, 2 - side)) for side in array.shape[:2]), (0, 0)], mode="edge")
-    crops = [crop.astype(np.int16) for crop in _crops(array)]
+    crops = _crops(array)
     equal, grain, steps, sharp, rows = [], [], [], [], []
     for crop in crops:
-        across = np.abs(np.diff(crop, axis=1)).max(axis=2)
-        down = np.abs(np.diff(crop, axis=0)).max(axis=2)
-        same = float(((across == 0).mean() + (down == 0).mean()) / 2)
-        calm = float(((across <= 12).mean() + (down <= 12).mean()) / 2)
+        across = _most_of_channels(cv2.absdiff(crop[:, 1:], crop[:, :-1]))
+        down = _most_of_channels(cv2.absdiff(crop[1:], crop[:-1]))
+        same = (_share(across == 0) + _share(down == 0)) / 2
+        calm = (_share(across <= 12) + _share(down <= 12)) / 2
         equal.append(same)
         grain.append((calm - same) / calm if calm else 1.0)
         strong = across >= _STEP
-        steps.append(float((strong.mean() + (down >= _STEP).mean()) / 2))
+        steps.append((_share(strong) + _share(down >= _STEP)) / 2)
         sharp.append(_sharp_share(across, strong))
-        counts = strong.sum(axis=1)
+        counts = np.count_nonzero(strong, axis=1)
         rows.append(float(counts[counts > 0].mean() / crop.shape[1] * 100) if counts.any() else 0.0)
     weights = [c.shape[0] * c.shape[1] for c in crops]
     small = _nearest(array, _SMALL)
     codes = (small[:, :, 0] >> 4).astype(np.int32) * 256 + (small[:, :, 1] >> 4) * 16 + (small[:, :, 2] >> 4)
     counts = np.sort(np.bincount(codes.ravel(), minlength=4096))[::-1]
     cover = np.cumsum(counts) / counts.sum()
-    chroma = small.max(axis=2).astype(np.int16) - small.min(axis=2)
+    chroma = _most_of_channels(small) - _most_of_channels(small, np.minimum)
     return Features(
         equal=float(np.average(equal, weights=weights)),
         grain=float(np.average(grain, weights=weights)),
@@ -100,9 +100,18 @@ def measure_features(array: NDArray[np.uint8]) -> Features:
         sharp=float(np.average(sharp, weights=weights)),
         strokes=float(np.average(rows, weights=weights)),
         ground=float(counts[0] / counts.sum()),
-        grey=float((chroma <= 12).mean()),
+        grey=_share(chroma <= 12),
         colours=int(np.searchsorted(cover, 0.95) + 1),
     )
+
+
+def _most_of_channels(array: Any, of: Any = np.maximum) -> NDArray[np.uint8]:
+    """The largest (or least) of three channels; along an axis of three, NumPy's own takes ten times as long."""
+    return np.asarray(of(of(array[:, :, 0], array[:, :, 1]), array[:, :, 2]), np.uint8)
+
+
+def _share(mask: NDArray[np.bool_]) -> float:
+    return float(np.count_nonzero(mask) / mask.size)
 
 
 def decide(features: Features, width: int, height: int) -> tuple[Kind, str]:
@@ -136,7 +145,7 @@ def _crops(array: NDArray[np.uint8]) -> list[NDArray[np.uint8]]:
     return found
 
 
-def _sharp_share(across: NDArray[np.int16], strong: NDArray[np.bool_]) -> float:
+def _sharp_share(across: NDArray[np.uint8], strong: NDArray[np.bool_]) -> float:
     """Of the strong steps across, the share with flat pixels right before or right after: drawn, not photographed."""
     if across.shape[1] < 8 or not strong.any():
         return 0.0
@@ -146,8 +155,8 @@ def _sharp_share(across: NDArray[np.int16], strong: NDArray[np.bool_]) -> float:
     width = inner.shape[1]
     before = pairs[:, 1 : 1 + width] | pairs[:, 2 : 2 + width]
     after = pairs[:, 5 : 5 + width] | pairs[:, 6 : 6 + width]
-    total = int(inner.sum())
-    return float((inner & (before | after)).sum() / total) if total else 0.0
+    total = np.count_nonzero(inner)
+    return float(np.count_nonzero(inner & (before | after)) / total) if total else 0.0
 
 
 def _nearest(array: NDArray[np.uint8], side: int) -> NDArray[np.uint8]:

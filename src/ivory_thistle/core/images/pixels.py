@@ -126,11 +126,15 @@ def on_white(array: NDArray[np.uint8]) -> NDArray[np.uint8]:
     """Pixels of any number of channels as height x width x 3, on white where they are transparent."""
     channels = array.shape[2]
     colour = array[:, :, :3] if channels >= 3 else np.repeat(array[:, :, :1], 3, axis=2)
-    if channels in (1, 3):
+    if channels in (1, 3) or array[:, :, -1].min() == 255:
         return colour
     alpha = array[:, :, -1:].astype(np.uint16)
-    mixed = (colour * alpha + 255 * (255 - alpha)) // 255
-    return mixed.astype(np.uint8)
+    mixed = colour * alpha
+    mixed += 255 * (255 - alpha)
+    # Division by 255, exact for all 16 bits but the last number, and several times as fast.
+    mixed += 1
+    mixed += mixed >> 8
+    return (mixed >> 8).astype(np.uint8)
 
 
 def _eight_bit(image: Any, grey: bool) -> Pixels:

@@ -154,7 +154,9 @@ class _Joiner:
             base=reading.base,
             has_script=reading.has_script,
         )
-        targets = (self.index.resolve(base, link.address) for link in reading.links)
+        # Many links lead to places of the same page.
+        pages = {link.address.partition("#")[0] for link in reading.links}
+        targets = (self.index.resolve(base, address) for address in pages)
         return _Joined(page, {t.path for t in targets if t.kind == "local"}, faults)
 
     def _sheets_of(self, reading: PageReading, base: str, encoding: str) -> tuple[list[str], list[str]]:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable, Sequence
-from contextlib import AsyncExitStack
 from dataclasses import dataclass, replace
 from statistics import median
 from urllib.parse import quote
@@ -91,30 +90,18 @@ def time_pages(
 
 async def _timed(browser: Browser, old_site: str, new_site: str, path: str, screen: Screen) -> Timed:
     looks: dict[str, list[Vitals]] = {old_site: [], new_site: []}
-    try:
-        # What is sure to be needed is opened together, which takes a third of the time.
-        for loads in (_LOADS - 1, 1):
-            if _is_sure(looks[old_site], looks[new_site]):
-                break
-            await _load_in_turn(browser, looks, path, screen, loads)
-    except (TimeoutError, BrowserError):
-        return Timed(path, None, None)
+    for _ in range(_LOADS):
+        if _is_sure(looks[old_site], looks[new_site]):
+            break
+        for address, found in looks.items():
+            try:
+                async with fresh_page(browser, screen, address) as page:
+                    found.append(await asyncio.wait_for(_vitals(page, f"{address}/{quote(path)}"), 2 * LOAD_SECONDS))
+            except (TimeoutError, BrowserError):
+                return Timed(path, None, None)
     # Whether pictures come before the first paint is chance: what the page did once, it may do again.
     most = max(v.shift for v in looks[old_site])
     return Timed(path, replace(_middle(looks[old_site]), shift=most), _middle(looks[new_site], later=True))
-
-
-async def _load_in_turn(
-    browser: Browser, looks: dict[str, list[Vitals]], path: str, screen: Screen, loads: int
-) -> None:
-    """Loads a page so many times from each site, one after the other. Raises TimeoutError, BrowserError."""
-    in_turn = [*looks] * loads
-    async with AsyncExitStack() as ends:
-        opening = (ends.enter_async_context(fresh_page(browser, screen, address)) for address in in_turn)
-        for address, page in zip(in_turn, await asyncio.gather(*opening), strict=True):
-            url = f"{address}/{quote(path)}"
-            looks[address].append(await asyncio.wait_for(_vitals(page, url), 2 * LOAD_SECONDS))
-            await page.close()
 
 
 def _is_sure(old: Sequence[Vitals], new: Sequence[Vitals]) -> bool:

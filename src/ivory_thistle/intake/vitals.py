@@ -12,13 +12,14 @@ new PerformanceObserver((l) => window.__thistle.shifts.push(...l.getEntries().fi
 """To be run before a page's own scripts; the others ask what it noted."""
 VITALS = """async () => {
   const size = (image) => {
+    // Asked first: the box of what is closed (`details`) would have it laid out, and its backgrounds loaded.
+    if (!image.complete || !image.checkVisibility({opacityProperty: true, visibilityProperty: true})) return 0;
     const box = image.getBoundingClientRect();
     const width = Math.min(box.right, innerWidth) - Math.max(box.left, 0);
     const height = Math.min(box.bottom, innerHeight) - Math.max(box.top, 0);
     const own = image.naturalWidth * image.naturalHeight;
     const covers = width >= innerWidth && height >= innerHeight;
-    if (!image.complete || !own || width <= 0 || height <= 0 || covers) return 0;
-    if (!image.checkVisibility({opacityProperty: true, visibilityProperty: true})) return 0;
+    if (!own || width <= 0 || height <= 0 || covers) return 0;
     const drawn = box.width * box.height;
     const loaded = performance.getEntriesByName(image.currentSrc)[0];
     const bytes = loaded ? loaded.encodedBodySize : image.currentSrc.length;

@@ -95,7 +95,7 @@ class _Browsers:
         return self
 
     def __exit__(self, *_: object) -> None:
-        self._in_thread(self._end())
+        self.rest()
         self._thread.submit(self._runner.close).result()
         self._thread.shutdown()
 
@@ -105,8 +105,8 @@ class _Browsers:
             self._in_thread(self._run(jobs, work, at_once))
 
     def rest(self) -> None:
-        """Ends those that are idle; the next call starts new ones."""
-        self._in_thread(self._close_idle())
+        """Ends everything that was started; the next call starts it anew."""
+        self._in_thread(self._end())
 
     def _in_thread(self, work: Coroutine[Any, Any, None]) -> None:
         self._thread.submit(self._runner.run, work).result()
@@ -144,12 +144,10 @@ class _Browsers:
             self._profiles = await self._ends.enter_async_context(_profiles())
         return await _launcher.launch(self._playwright, self._profiles)
 
-    async def _close_idle(self) -> None:
+    async def _end(self) -> None:
         while self._idle:
             await _close(self._idle.pop())
-
-    async def _end(self) -> None:
-        await self._close_idle()
+        self._playwright = None
         await self._ends.aclose()
 
 

@@ -127,7 +127,7 @@ def on_white(array: NDArray[np.uint8]) -> NDArray[np.uint8]:
     channels = array.shape[2]
     colour = array[:, :, :3] if channels >= 3 else np.repeat(array[:, :, :1], 3, axis=2)
     if channels in (1, 3) or array[:, :, -1].min() == 255:
-        return colour
+        return np.ascontiguousarray(colour)
     alpha = array[:, :, -1:].astype(np.uint16)
     mixed = colour * alpha
     mixed += 255 * (255 - alpha)

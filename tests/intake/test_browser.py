@@ -96,6 +96,9 @@ def test_a_large_picture_is_waited_for_until_it_is_painted(pictures: Path) -> No
         (pictures / f"{name}.html").write_text(page)
     assert measured(pictures, "hero.jpg.html", Screen("tall", 900, 700)).lcp_path == "hero.jpg"
     assert measured(pictures, "flat.png.html", Screen("tall", 900, 700)).lcp_element == "h1"
+    sheet = "<style>div{height:600px;background:url(hero.jpg) center/cover}</style>"
+    (pictures / "behind.html").write_text(f"{sheet}<body style=margin:0><h1 style='font:9px x'>a</h1><div></div>")
+    assert measured(pictures, "behind.html", Screen("tall", 900, 700)).lcp_path == "hero.jpg"
 
 
 def test_a_page_that_hangs_is_a_problem_and_the_next_is_measured(

@@ -11,21 +11,31 @@ new PerformanceObserver((l) => window.__thistle.shifts.push(...l.getEntries().fi
 """
 """To be run before a page's own scripts; the others ask what it noted."""
 VITALS = """async () => {
-  const size = (image) => {
-    // Asked first: the box of what is closed (`details`) would have it laid out, and its backgrounds loaded.
-    if (!image.complete || !image.checkVisibility({opacityProperty: true, visibilityProperty: true})) return 0;
-    const box = image.getBoundingClientRect();
+  // Asked first: the box of what is closed (`details`) would have it laid out, and its backgrounds loaded.
+  const shows = (node) => node.checkVisibility({opacityProperty: true, visibilityProperty: true});
+  const size = (node, url, own) => {
+    const box = node.getBoundingClientRect();
     const width = Math.min(box.right, innerWidth) - Math.max(box.left, 0);
     const height = Math.min(box.bottom, innerHeight) - Math.max(box.top, 0);
-    const own = image.naturalWidth * image.naturalHeight;
     const covers = width >= innerWidth && height >= innerHeight;
-    if (!own || width <= 0 || height <= 0 || covers) return 0;
+    if (width <= 0 || height <= 0 || covers) return 0;
     const drawn = box.width * box.height;
-    const loaded = performance.getEntriesByName(image.currentSrc)[0];
-    const bytes = loaded ? loaded.encodedBodySize : image.currentSrc.length;
+    const loaded = performance.getEntriesByName(url)[0];
+    const bytes = loaded ? loaded.encodedBodySize : url.length;
     return bytes * 8 < 0.05 * drawn ? 0 : width * height * Math.min(1, own / drawn);
   };
-  const largest = [...document.images].reduce((most, image) => Math.max(most, size(image)), 0);
+  const shown = [...document.images].filter((image) => image.complete && shows(image));
+  const sizes = shown.map((image) => size(image, image.currentSrc, image.naturalWidth * image.naturalHeight));
+  let largest = sizes.reduce((most, one) => Math.max(most, one), 0);
+  const all = document.querySelectorAll('body, body *');
+  // Of a background, only one that fills its box tells by that box how large it is painted.
+  for (let n = 0; n < Math.min(all.length, 5000); n++) {
+    const style = shows(all[n]) ? getComputedStyle(all[n]) : {backgroundImage: '', backgroundSize: ''};
+    const url = /^url\\("([^"]*)"\\)$/.exec(style.backgroundImage);
+    if (url && /^(cover|contain|100%)/.test(style.backgroundSize)) {
+      largest = Math.max(largest, size(all[n], url[1], Infinity));
+    }
+  }
   const painted = () => window.__thistle.lcp && window.__thistle.lcp.size >= 0.9 * largest;
   // Counted, not timed: a page may have a clock of its own.
   for (let n = 0; n < 50 && largest && !painted(); n++) await new Promise((done) => setTimeout(done, 20));

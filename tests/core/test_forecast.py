@@ -165,6 +165,22 @@ def test_sketches_are_told_until_files_are_made() -> None:
     assert sketched(told, (), [480, 960]).loaded("avif", 960, 900_000) == (0, 900_000)
 
 
+def test_confirmed_sketches_teach_the_others() -> None:
+    """Files of half as much again as their sketches: other sketches are told larger, the more of them the nearer."""
+    told = {path: expect(planned(path)) for path in ("a.jpg", "b.jpg", "c.jpg", "d.jpg")}
+    tier, promised = "avif", {480: 10_000, 960: 20_000}
+    true = {tier: {480: 15_000, 960: 30_000}}
+    kept = [RenditionFacts(tier=tier, format="avif", width=w, height=w, bytes=w * 20, sha256="") for w in (480, 960)]
+    shares = []
+    for known in ("a", "ab", "abc"):
+        paths = [f"{name}.jpg" for name in known]
+        learnt = learn([(told[path], true, 1.0) for path in paths], {path: {tier: promised} for path in paths})
+        shares.append(total_of(sketched(told["d.jpg"], kept, [480, 960], learnt), tier) / (1440 * 20))
+        # Nothing was sketched in another format: it stays as it is.
+        assert learnt.share_of_sketch(told["d.jpg"].model, "webp") == 1  # type: ignore[arg-type]
+    assert 1 < shares[0] < shares[1] < shares[2] < 1.5
+
+
 def test_pages_load_what_their_boxes_ask_for() -> None:
     """An image that another one's ladder stands for loads that one's file; what is not treated stays as it is."""
     reading = site()

@@ -10,13 +10,14 @@ import pytest
 from PIL import Image, ImageDraw
 from ssimulacra2 import compute_ssimulacra2
 
+from corvane.photographs import rock
 from ivory_thistle.core.formats.tiers import TIERS, Tier
 from ivory_thistle.core.images.chroma import chroma_loss
 from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.pixels import Pixels, reduce
 from ivory_thistle.core.quality import prepare, score
 from ivory_thistle.core.treatment.choice import keep_what_is_worth_it
-from ivory_thistle.core.treatment.making import Made, Rung, Wish, make_files, make_worthwhile_files
+from ivory_thistle.core.treatment.making import FINE_COLOUR, Made, Rung, Wish, make_files, make_worthwhile_files
 from ivory_thistle.core.treatment.narrowing import FIDELITIES
 from ivory_thistle.core.treatment.rules import Rules
 from pictures import encoded, opened, photograph, translucent_graphic
@@ -165,6 +166,16 @@ def test_lettering_and_strong_edges_get_full_chroma() -> None:
         assert "4:4:4" in made(lettering(), 75, 320)[tier][0].encoded.settings
         assert "4:2:0" in made(photograph("chelsea"), 65, 451)[tier][0].encoded.settings
     assert chroma_loss(Pixels(np.zeros((9, 9, 1), np.uint8))).seen == 0
+
+
+def test_half_chroma_where_thorough_encodes_spoil_whole_chroma() -> None:
+    """Weathered stone: texture that halving would cost, but slow AVIF takes a quarter more for it at whole chroma."""
+    stone = Image.fromarray(rock(np.random.default_rng(5), 640, 960)).resize((480, 320))
+    assert chroma_loss(rungs(stone, 480)[0].pixels).seen > FINE_COLOUR
+    (file,) = made(stone, 75, 480)["avif"]
+    (whole,) = made(stone, 75, 480, rules=Rules(full_chroma=True))["avif"]
+    assert file.met and file.encoded.how.chroma == "4:2:0" and whole.encoded.how.chroma == "4:4:4"
+    assert file.encoded.bytes < 0.8 * whole.encoded.bytes
 
 
 def test_exacting_photographs_get_ten_bits() -> None:

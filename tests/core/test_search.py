@@ -18,6 +18,7 @@ from ivory_thistle.core.formats.webp import WEBP
 from ivory_thistle.core.images.pixels import Pixels
 from ivory_thistle.core.quality import prepare, score
 from ivory_thistle.core.search import Coder, Hint, Scale, best_under_cap, fewest_bytes
+from ivory_thistle.core.search.search import near_enough
 from ivory_thistle.core.treatment.learning import scale_of
 from pictures import photograph
 
@@ -73,6 +74,20 @@ def test_the_fidelity_is_met_whatever_the_curve(slope: float, offset: float, fid
         assert found.score <= fidelity + 4 + slope or found.setting - exact <= 2
     else:
         assert found.setting == 95
+
+
+@pytest.mark.parametrize("slope", [0.5, 0.8, 1.5])
+@pytest.mark.parametrize("start", [20, 50, 90])
+def test_one_or_two_files_come_near(slope: float, start: float) -> None:
+    """One that is near enough ends it; another goes towards the score, and the nearer one is given."""
+    curve = Curve(10, slope)
+    found = near_enough(curve.coder(), 60, start, near=1.5, most=2)
+    one = near_enough(Curve(10, slope).coder(), 60, start, near=1.5, most=1)
+    assert one.setting == start and len(one.points) == 1
+    assert 1 <= len(curve.encodes) <= 2 and abs(found.score - 60) <= abs(one.score - 60)
+    assert (len(curve.encodes) == 1) is (abs(one.score - 60) <= 1.5)
+    # The next of the same picture begins nearer still.
+    assert abs(10 + slope * found.hint.start - 60) <= abs(found.score - 60) + slope
 
 
 def test_probes_save_thorough_encodes() -> None:

@@ -12,7 +12,7 @@ from ivory_thistle.core.images.pixels import Pixels, decode_plain, reduce
 from ivory_thistle.core.quality import prepare, score
 from ivory_thistle.core.treatment.form import HandoverForm
 from ivory_thistle.core.treatment.ladder import Step
-from ivory_thistle.core.treatment.making import Rung, Wish
+from ivory_thistle.core.treatment.making import Rung, Wish, make_files
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.treatment.sketching import sketch_files
 from ivory_thistle.core.treatment.treat import sketch_image
@@ -47,6 +47,21 @@ def test_sketches_look_about_as_asked() -> None:
                         off.append(score(prepare(rung.pixels.array), seen) - fidelity)
     assert len(off) > 60 and np.mean(np.abs(off) <= 4) >= 0.9
     assert abs(float(np.mean(off))) < 2
+
+
+def test_sketches_promise_about_what_is_then_made() -> None:
+    """Bytes of confirmed files, over published photographs: nine of ten within a quarter, all together within 8 %."""
+    promised, true = [], []
+    for name in ("coffee", "chelsea", "astronaut", "china"):
+        image = photograph(name)
+        ladder = rungs(image, 240, min(600, image.width))
+        wish = Wish(Rules(), False, lambda rung: 75)
+        sketch, made = sketch_files(ladder, wish, TIERS), make_files(ladder, wish, TIERS)
+        promised += [file.encoded.bytes for tier in TIERS for file in sketch[tier]]
+        true += [file.encoded.bytes for tier in TIERS for file in made[tier]]
+    off = np.array(promised) / np.array(true)
+    assert np.mean(np.abs(off - 1) <= 0.25) >= 0.9, off
+    assert abs(sum(promised) / sum(true) - 1) < 0.08
 
 
 def test_caps_and_fixed_qualities_are_kept_to() -> None:

@@ -108,14 +108,14 @@ def _foretell(
     before = _Before(kept_url)
     found = {p.image.path: made_of for p in plans if p.steps and (made_of := before.find(p))}
     told = {p.image.path: expect(p, probes.get(p.image.path)) for p in plans}
-    truths = {
-        p.image.path: made(told[p.image.path], found[p.image.path].renditions, [step.width for step in p.steps])
-        for p in plans if p.image.path in found
-    }  # fmt: skip
-    learnt = learn((told[path], true.files, found[path].seconds) for path, true in truths.items())
+    steps = {p.image.path: [step.width for step in p.steps] for p in plans}
+    truths = {path: made(told[path], was.renditions, steps[path]) for path, was in found.items()}
+    quick = {p.image.path: one.renditions for p in plans if (one := before.find_sketch(p)) and one.words}
+    promised = {path: made(told[path], quick[path], steps[path]).files for path in truths if path in quick}
+    learnt = learn(((told[path], true.files, found[path].seconds) for path, true in truths.items()), promised)
     sketches = {
-        p.image.path: sketched(told[p.image.path], drawn.renditions, [step.width for step in p.steps])
-        for p in plans if p.image.path not in truths and (drawn := before.find_sketch(p)) and drawn.words
+        path: sketched(told[path], renditions, steps[path], learnt)
+        for path, renditions in quick.items() if path not in truths
     }  # fmt: skip
     certain = {**sketches, **truths}
     learnt = replace(learnt, sketched=len(sketches) / max(1, sum(bool(p.steps) for p in plans) - len(truths)))

@@ -32,6 +32,9 @@ SKETCH_SPREAD = 0.2
 """By how much an image is off, as a share, that was sketched."""
 SKETCHED_SITE_SPREAD = 0.08
 """By how much a whole site is off that was sketched."""
+_SKETCHES_SURE_AFTER, _MOST_OFF = 2, 0.5
+"""So many sketches that were confirmed tell as much of the others as what is known of sketches; none of them tells more
+than this (natural logarithm)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,6 +98,8 @@ class Expected:
         return not self.spread
 
 
+NO_SKETCHES: Mapping[str, Sizes] = {}
+
 Seen = tuple[Character, float]
 """Of a picture that was made: its character, and ln of what it weighs over what the model says."""
 
@@ -103,11 +108,13 @@ Seen = tuple[Character, float]
 class Learnt:
     """What the pictures of this site that were really made say of the others.
 
-    `seen` by what is alike and tier; `seconds` is how much more (1: as much) time they took than the model says.
-    `known` pictures are behind it; this share of the others is `sketched`.
+    `seen` by what is alike and tier; `confirmed`, by the same, is ln of what files weigh over what their sketches
+    promised. `seconds` is how much more (1: as much) time they took than the model says. `known` pictures are behind
+    it; this share of the others is `sketched`.
     """
 
     seen: Mapping[tuple[str, Tier], Sequence[Seen]] = field(default_factory=dict)
+    confirmed: Mapping[tuple[str, Tier], Sequence[float]] = field(default_factory=dict)
     seconds: float = 1.0
     known: int = 0
     sketched: float = 0.0
@@ -126,6 +133,11 @@ class Learnt:
         told = sum(weight * off for weight, (_, off) in zip(weights, seen, strict=True))
         return exp((told + _OF_ALL * of_all) / (sum(weights) + _OF_ALL))
 
+    def share_of_sketch(self, model: Modelled, tier: Tier) -> float:
+        """How much more (1: as much) confirmed files of such a picture weigh than their sketches promise."""
+        offs = [min(max(off, -_MOST_OFF), _MOST_OFF) for off in self.confirmed.get((model.alike, tier), ())]
+        return exp(sum(offs) / (len(offs) + _SKETCHES_SURE_AFTER))
+
     @property
     def site_spread(self) -> float:
         """By what share the whole site may still be off."""
@@ -136,6 +148,9 @@ class Learnt:
     def time_spread(self) -> float:
         """By what share the time may still be off."""
         return TIME_SPREAD / sqrt(1 + self.known / _SURE_AFTER)
+
+
+_NOTHING_LEARNT = Learnt()
 
 
 def expect(planned: Plan, probe: Probe | None = None) -> Expected:
@@ -150,9 +165,13 @@ def expect(planned: Plan, probe: Probe | None = None) -> Expected:
     return _kept(told, planned, model.files)
 
 
-def learn(known: Iterable[tuple[Expected, Sizes, float]]) -> Learnt:
-    """What follows from pictures that were made: what was expected of each, its files, and the seconds they took."""
+def learn(known: Iterable[tuple[Expected, Sizes, float]], sketches: Mapping[str, Sizes] = NO_SKETCHES) -> Learnt:
+    """What follows from pictures that were made: what was expected of each, its files, and the seconds they took.
+
+    `sketches` of them, by path, where they were sketched before.
+    """
     seen: dict[tuple[str, Tier], list[Seen]] = defaultdict(list)
+    confirmed: dict[tuple[str, Tier], list[float]] = defaultdict(list)
     asked, took, count = 0.0, 0.0, 0
     for told, files, seconds in known:
         model = told.model
@@ -162,12 +181,17 @@ def learn(known: Iterable[tuple[Expected, Sizes, float]]) -> Learnt:
         if seconds:
             asked, took = asked + model.seconds, took + seconds
         for tier, sizes in files.items():
-            modelled_sizes = model.files.get(tier, {})
-            both = [width for width in sizes if modelled_sizes.get(width)]
-            if both:
-                off = log(sum(sizes[w] for w in both) / sum(modelled_sizes[w] for w in both))
+            if (off := _off(sizes, model.files.get(tier, {}))) is not None:
                 seen[model.alike, tier].append((model.character, off))
-    return Learnt(seen, took / asked if asked else 1.0, count)
+            if (off := _off(sizes, sketches.get(told.path, {}).get(tier, {}))) is not None:
+                confirmed[model.alike, tier].append(off)
+    return Learnt(seen, confirmed, took / asked if asked else 1.0, count)
+
+
+def _off(sizes: Mapping[int, int], told: Mapping[int, int]) -> float | None:
+    """ln of what files weigh over what was told of those of the same widths; None where there are none."""
+    both = [width for width in sizes if told.get(width)]
+    return log(sum(sizes[w] for w in both) / sum(told[w] for w in both)) if both else None
 
 
 def informed(told: Expected, planned: Plan, learnt: Learnt) -> Expected:
@@ -176,10 +200,7 @@ def informed(told: Expected, planned: Plan, learnt: Learnt) -> Expected:
     if told.is_known or model is None or not learnt.known:
         return told
     shares = {tier: learnt.share(model, tier) for tier in model.files}
-    sizes = {
-        tier: {width: max(1, round(size * shares[tier])) for width, size in files.items()}
-        for tier, files in model.files.items()
-    }
+    sizes = {tier: _by(shares[tier], files) for tier, files in model.files.items()}
     return _kept(replace(told, seconds=model.seconds * learnt.seconds), planned, sizes)
 
 
@@ -195,9 +216,20 @@ def made(told: Expected, renditions: Iterable[RenditionFacts], steps: Sequence[i
     return replace(told, files=files, apart=apart, spread=0.0, seconds=0.0, has_files=True)
 
 
-def sketched(told: Expected, renditions: Iterable[RenditionFacts], steps: Sequence[int]) -> Expected:
+def sketched(
+    told: Expected, renditions: Iterable[RenditionFacts], steps: Sequence[int], learnt: Learnt = _NOTHING_LEARNT
+) -> Expected:
     """The files that were sketched of an image, with the bytes that are expected of the confirmed ones."""
-    return replace(made(told, renditions, steps), spread=SKETCH_SPREAD, seconds=told.seconds)
+    quick, model = made(told, renditions, steps), told.model
+    shares = {tier: learnt.share_of_sketch(model, tier) if model else 1.0 for tier in (*quick.files, BASELINE)}
+    return replace(
+        quick, files={tier: _by(shares[tier], sizes) for tier, sizes in quick.files.items()},
+        apart=round(quick.apart * shares[BASELINE]), spread=SKETCH_SPREAD, seconds=told.seconds,
+    )  # fmt: skip
+
+
+def _by(share: float, sizes: Mapping[int, int]) -> Mapping[int, int]:
+    return {width: max(1, round(size * share)) for width, size in sizes.items()}
 
 
 def _kept(told: Expected, planned: Plan, sizes: Sizes) -> Expected:

@@ -199,6 +199,21 @@ def foretold(coder: Coder[E], aim: float, start: float) -> int:
     return _probed(_Tries(coder), coder, aim, _clamp(start, *coder.limits), near=_NEAR)
 
 
+def near_enough(coder: Coder[E], aim: float, start: float, near: float, most: int) -> Found[E]:
+    """The file nearest to a score, of `most` files at most; one within `near` points of it will do."""
+    tries, scale = _Tries(coder), coder.scale
+    setting = _clamp(start, *coder.limits)
+    while setting not in tries.points:
+        point = tries.at(setting)
+        if abs(point.score - aim) <= near or len(tries.points) >= most:
+            break
+        known = [(p.setting, scale.setting(p.score)) for p in tries.points.values()]
+        setting = _clamp(_towards(known, scale.setting(aim), 1.0), *coder.limits)
+    best = min(tries.points.values(), key=lambda p: (abs(p.score - aim), p.setting))
+    off = (aim - best.score) * scale.step(aim)
+    return tries.found(best.setting, best.score >= aim, Hint(best.setting + off))
+
+
 def _clamp(setting: float, low: int, high: int) -> int:
     return min(max(round(setting), low), high)
 

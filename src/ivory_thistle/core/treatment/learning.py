@@ -29,10 +29,10 @@ class _Known:
 
 
 class Learnt:
-    """What the files so far tell of the next, and which tiers were found to need finer chroma."""
+    """What the files so far tell of the next. `chroma`: the tiers that do better with finer chroma (or without)."""
 
     def __init__(self) -> None:
-        self.needs_fine: set[Tier] = set()
+        self.chroma: dict[Tier, bool] = {}
         self._known: dict[Tier, list[_Known]] = {}
 
     def hint_for(self, tier: Tier, width: int, goal: int, is_fine: bool) -> Hint:

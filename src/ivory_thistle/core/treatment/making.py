@@ -32,6 +32,10 @@ _THOROUGH_NEEDS = 0.35
 _FAR_ABOVE = 4.0
 """A quick encode that scores so many points over the goal may weigh far more than what meets it."""
 
+_SPOILT = -2.0
+"""A thorough encode that scores so many points below a quick one, where it should score above: slow AVIF takes far more
+bytes for whole chroma on some textures."""
+
 
 @dataclass(frozen=True, slots=True)
 class Rung:
@@ -99,7 +103,7 @@ def _made(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier], gives_up: bo
     cheap_first = [tier for tier in reversed(TIERS) if tier in tiers]
     for n in _ends_first(len(rungs)):
         rung, is_widest = rungs[n], n == len(rungs) - 1
-        maker = Maker(rung, wish, learnt.needs_fine)
+        maker = Maker(rung, wish, learnt.chroma)
         for tier in cheap_first:
             if tier in given_up:
                 continue
@@ -136,11 +140,11 @@ def refusal(tier: Tier, rungs: Sequence[Rung]) -> str:
 class Maker:
     """Makes the files of one rung; its side of the score is prepared once for all formats.
 
-    `needs_fine`: the tiers of which narrower rungs were found to need finer chroma.
+    `chroma`: the tiers of which narrower rungs were found to need finer chroma (or to be smaller without).
     """
 
-    def __init__(self, rung: Rung, wish: Wish, needs_fine: set[Tier]) -> None:
-        self._pixels, self._wish, self._needs_fine = rung.pixels, wish, needs_fine
+    def __init__(self, rung: Rung, wish: Wish, chroma: dict[Tier, bool]) -> None:
+        self._pixels, self._wish, self._chroma = rung.pixels, wish, chroma
         self._fidelity = wish.fidelity(rung)
         self._colour: ChromaLoss = chroma_loss(rung.pixels)
         self._prepared: Prepared | None = None
@@ -203,14 +207,29 @@ class Maker:
             finer = self._finer_where_smaller(tier, found)
             # What a narrow rung gains by whole chroma says nothing of the wider ones.
             return Made(finer.encoded, finer.score, finer.met, finer.points), found.hint
+        elif found.hint.gain < _SPOILT and self.is_fine(tier) and not self._must_be_fine:
+            found = self._coarser_where_smaller(tier, found)
         return Made(found.encoded, found.score, found.met, found.points), found.hint
 
     def _finer_where_smaller(self, tier: Tier, coarse: Found[Encoded]) -> Found[Encoded]:
         """The file with whole chroma where that is smaller: its luma then needs no such quality."""
-        self._needs_fine.add(tier)
-        fine = self._search(tier, Hint(scale_of(tier).setting(self._fidelity), gain_of(tier, self._fidelity)))
-        self._needs_fine.remove(tier)
+        fine = self._search_in(tier, {tier: True})
         return fine if fine.met and fine.encoded.bytes < coarse.encoded.bytes else coarse
+
+    def _coarser_where_smaller(self, tier: Tier, fine: Found[Encoded]) -> Found[Encoded]:
+        """The file with half chroma where that is smaller, and wider rungs then have no finer either."""
+        coarse = self._search_in(tier, {tier: False})
+        if not coarse.met or coarse.encoded.bytes >= fine.encoded.bytes:
+            return fine
+        self._chroma[tier] = False
+        return coarse
+
+    def _search_in(self, tier: Tier, chroma: dict[Tier, bool]) -> Found[Encoded]:
+        """A search with other chroma, begun anew."""
+        before, self._chroma = self._chroma, chroma
+        found = self._search(tier, Hint(scale_of(tier).setting(self._fidelity), gain_of(tier, self._fidelity)))
+        self._chroma = before
+        return found
 
     def _search(self, tier: Tier, hint: Hint) -> Found[Encoded]:
         making = TIERS[tier].making
@@ -247,18 +266,24 @@ class Maker:
 
     def is_fine(self, tier: Tier) -> bool:
         """Whether a file gets finer chroma: by kind, by what halving it would lose, or by what was found short."""
-        asked = self._wish.rules.full_chroma or self._wish.drawn
-        if asked or tier in self._needs_fine or self._colour.strong >= STRONG_COLOUR:
+        if self._must_be_fine:
             return True
+        if tier in self._chroma:
+            return self._chroma[tier]
         texture = self._colour.seen >= FINE_COLOUR
         look = Look(exacting=self._fidelity >= _EXACTING, texture=texture, fixed=self._wish.rules.fixed)
         return TIERS[tier].making.fine_from_start(look)
+
+    @property
+    def _must_be_fine(self) -> bool:
+        asked = self._wish.rules.full_chroma or self._wish.drawn
+        return asked or self._colour.strong >= STRONG_COLOUR
 
     def _refine(self, tier: Tier) -> bool:
         """Takes finer chroma from here on, also for wider rungs; False where it was fine already."""
         if self.is_fine(tier):
             return False
-        self._needs_fine.add(tier)
+        self._chroma[tier] = True
         return True
 
     def _palette_of_older(self, tier: Tier) -> Made | None:

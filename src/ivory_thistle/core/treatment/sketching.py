@@ -8,13 +8,13 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
-from math import exp, inf, log2
+from math import exp, inf, log
 
 from ivory_thistle.core.formats.encoder import Encoded
 from ivory_thistle.core.formats.table import FormatName
 from ivory_thistle.core.formats.tiers import TIERS, Tier
 from ivory_thistle.core.images.pixels import reduce
-from ivory_thistle.core.search.search import Coder, Hint, best_under_cap, foretold
+from ivory_thistle.core.search.search import Coder, Found, Hint, best_under_cap, foretold, near_enough
 from ivory_thistle.core.treatment.learning import Learnt, gain_of
 from ivory_thistle.core.treatment.making import Made, Maker, Rung, Wish
 
@@ -25,13 +25,21 @@ _HIGHEST = 90
 _CAP_TRIES = 3
 _MISSED = 1.0
 """So many points below what was asked at its highest quality, a format can't keep a look."""
-_STEEPNESS = 0.05
-"""By how much of itself (natural logarithm) a file grows with a point of score."""
-_SHARES: Mapping[FormatName, float] = {"avif": 0.88, "webp": 0.85, "jpeg": 1.07}
+_LOOKS, _NEAR = 2, 1.5
+"""So many files of the widest rung are looked at, one where it is so near (points) to what is asked."""
+_STEEPNESS, _SLOPES, _APART = 0.05, (0.02, 0.2), 1.0
+"""By how much of itself (natural logarithm) a file grows with a point of score: the typical one's, the least and the
+most. It is told by two files that are so many points apart."""
+_SHARES: Mapping[FormatName, tuple[float, float, float]] = {
+    "avif": (0.95, 0.15, 1.05), "webp": (0.87, 0.08, 0.93), "jpeg": (1.04, 0.0, 1.06)
+}  # fmt: skip
+"""What confirmed files weigh of quick ones (of JPEG, thorough ones) that look as asked: the widest of a quiet picture,
+how much less (natural logarithm) narrower ones do with each factor e of the width, and files of a noisy picture."""
+_QUIET, _NOISY = 0.5, 1.7
+"""Bits a pixel of the widest file: on noise, a thorough encoder finds little to save at any width."""
 _FIXED_SHARES: Mapping[FormatName, float] = {"avif": 0.91, "webp": 0.87}
 _DRAWN_SHARES: Mapping[FormatName, float] = {"avif": 0.48, "webp": 0.65, "png": 0.6}
-"""What confirmed files weigh of quick ones (of JPEG, thorough ones) that look as asked, at a fixed quality, and where
-drawings keep more (docs/decisions/0021)."""
+"""The same at a fixed quality, and where drawings keep more (docs/decisions/0021)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,36 +57,37 @@ class Sketched(Encoded):
 def sketch_files(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier]) -> dict[Tier, list[Made]]:
     """A `Sketched` file of every tier at every rung, without a score.
 
-    Small copies are tried; what their settings lead to is looked at once at the widest rung, for the most modern tier
-    and the oldest: most visitors load the one, and the other decides what is worth its files.
+    Small copies are tried, then the widest rung is looked at: what is smaller looks worse at the same setting, by how
+    much differs. The other rungs follow from both.
     """
     wish = replace(wish, rules=replace(wish.rules, effort="quick"))
     widest, narrowest = rungs[-1].pixels, rungs[0].pixels
-    # What is smaller looks worse at the same setting, by how much differs: the smallest tells it of itself.
     widths = sorted({min(_SMALL, narrowest.width), min(_SMALL, widest.width)})
     learnt, made = Learnt(), dict[Tier, list[Made]]()
     # What a narrow copy gains by whole chroma says nothing of the wider ones.
-    fine: dict[int, set[Tier]] = {width: set() for width in widths}
-    tried = [_Sketcher(Rung(reduce(widest, width)), wish, fine[width]) for width in widths]
+    chroma: dict[int, dict[Tier, bool]] = {width: {} for width in widths}
+    tried = [_Sketcher(Rung(reduce(widest, width)), wish, chroma[width]) for width in widths]
     near = [next((w for w in widths if rung.pixels.width <= w), widths[-1]) for rung in rungs]
-    makers = [_Sketcher(rung, wish, fine[width]) for rung, width in zip(rungs, near, strict=True)]
-    doublings = [max(0.0, log2(maker.width / widths[-1])) for maker in makers]
+    *makers, last = [_Sketcher(rung, wish, chroma[width]) for rung, width in zip(rungs, near, strict=True)]
     in_order = [tier for tier in reversed(TIERS) if tier in tiers]
     for tier in in_order:
         for small in tried:
             small.learn(tier, learnt)
-        files = [maker.sketch(tier, learnt) for maker in makers]
-        is_looked_at = doublings[-1] > 0 and tier in (in_order[0], in_order[-1])
-        over = makers[-1].over(tier, files[-1]) / doublings[-1] if is_looked_at else 0.0
-        share = makers[-1].share(tier)
-        made[tier] = [_promised(file, share, over * far) for file, far in zip(files, doublings, strict=True)]
+        # Most visitors load the most modern files, and the oldest decide what is worth its files.
+        looks = _LOOKS if tier in (in_order[0], in_order[-1]) else 1
+        is_larger = last.width > widths[-1] and last.is_searched(tier)
+        top, growth = last.look_at(tier, learnt, looks) if is_larger else (last.sketch(tier, learnt), 0.0)
+        others = [maker.sketch(tier, learnt) for maker in makers]
+        shares = [last.share(tier, file.encoded, top.encoded) for file in others]
+        made[tier] = [_promised(file, share) for file, share in zip(others, shares, strict=True)]
+        made[tier].append(_promised(top, last.share(tier, top.encoded, top.encoded) * exp(growth)))
     return made
 
 
-def _promised(file: Made, share: float, over: float) -> Made:
-    """With the bytes that the confirmed file is expected to have; it looks `over` points better than was asked."""
+def _promised(file: Made, share: float) -> Made:
+    """With the bytes that the confirmed file is expected to have: this share of its own."""
     of = file.encoded
-    promise = max(1, round(of.bytes * share * exp(-_STEEPNESS * over)))
+    promise = max(1, round(of.bytes * share))
     return replace(file, encoded=Sketched(of.format, of.width, of.height, of.settings, of.data, of.how, promise))
 
 
@@ -90,12 +99,13 @@ class _Sketcher(Maker):
         """In pixels."""
         return self._pixels.width
 
-    def _is_searched(self, tier: Tier) -> bool:
+    def is_searched(self, tier: Tier) -> bool:
+        """Whether a setting is looked for that keeps a look."""
         return not (self._ways(tier) or self._wish.rules.fixed or self._wish.rules.cap)
 
     def learn(self, tier: Tier, learnt: Learnt) -> None:
         """Tells by how many settings the picture is off a typical one, where these follow from a fidelity."""
-        if not self._is_searched(tier):
+        if not self.is_searched(tier):
             return
         setting = self._foretold(tier, learnt)
         if setting > TIERS[tier].making.half_chroma_up_to or setting == TIERS[tier].making.limits[1]:
@@ -110,7 +120,7 @@ class _Sketcher(Maker):
         fine = self._foretold(tier, learnt)
         if coarse == TIERS[tier].making.limits[1] or self._quickly(tier, fine).bytes < before.bytes:
             return fine
-        self._needs_fine.remove(tier)
+        del self._chroma[tier]
         return coarse
 
     def _foretold(self, tier: Tier, learnt: Learnt) -> int:
@@ -120,8 +130,25 @@ class _Sketcher(Maker):
         coder = Coder(quick, self.judge, making.limits, making.scale, quick)
         return foretold(coder, self._fidelity - gain_of(tier, self._fidelity), hint.start)
 
+    def look_at(self, tier: Tier, learnt: Learnt, looks: int) -> tuple[Made, float]:
+        """A tier's file by so many quick ones of this rung that are looked at, and ln of what it lacks of looking as
+        asked; tells the other rungs what they told.
+        """
+        making, aim = TIERS[tier].making, self._aim(tier)
+        hint = learnt.hint_for(tier, self.width, self._fidelity, self.is_fine(tier))
+        coder = Coder(partial(self._at, tier), self.judge, making.limits, making.scale)
+        found = near_enough(coder, aim, hint.start, _NEAR, looks)
+        learnt.take(tier, self.width, self._fidelity, found.hint, self.is_fine(tier))
+        met = found.setting < making.limits[1] or found.score > aim - _MISSED
+        return Made(found.encoded, met=met, goal=self._fidelity), _growth(found, aim)
+
+    def _aim(self, tier: Tier) -> float:
+        """The score of a file of `_at` that tells that a confirmed one looks as asked."""
+        gains = gain_of(tier, self._fidelity) if TIERS[tier].making.probes else 0.0
+        return self._fidelity - gains
+
     def sketch(self, tier: Tier, learnt: Learnt) -> Made:
-        """A tier's file by what small copies told."""
+        """A tier's file by what others told."""
         rules = self._wish.rules
         if ways := self._ways(tier):
             file = self._files[tier] = self._smallest(ways, self._palette_of_older(tier))
@@ -131,25 +158,24 @@ class _Sketcher(Maker):
         if rules.cap:
             return Made(self._under(tier, rules.cap))
         hint = learnt.hint_for(tier, self.width, self._fidelity, self.is_fine(tier))
-        made = Made(self._at(tier, hint.start), goal=self._fidelity)
-        is_highest = made.encoded.how.quality == TIERS[tier].making.limits[1]
-        return replace(made, met=not is_highest or self.over(tier, made) > -_MISSED)
+        quick = self._at(tier, hint.start)
+        is_highest = quick.how.quality == TIERS[tier].making.limits[1]
+        met = not is_highest or self.judge(quick) > self._aim(tier) - _MISSED
+        return Made(quick, met=met, goal=self._fidelity)
 
-    def over(self, tier: Tier, made: Made) -> float:
-        """How many points better a file looks than was asked; 0 where no look was asked."""
-        if not self._is_searched(tier):
-            return 0.0
-        gain = gain_of(tier, self._fidelity) if made.encoded.how.quick else 0.0
-        return self.judge(made.encoded) + gain - self._fidelity
-
-    def share(self, tier: Tier) -> float:
-        """What a confirmed file weighs of the sketch; a cap is used up by both."""
+    def share(self, tier: Tier, file: Encoded, widest: Encoded) -> float:
+        """What the confirmed file weighs of a sketch; a cap is used up by both."""
         if self._ways(tier):
-            return _DRAWN_SHARES.get(self._files[tier].encoded.format, 1.0)
+            return _DRAWN_SHARES.get(file.format, 1.0)
         if self._wish.rules.cap:
             return 1.0
-        shares = _DRAWN_SHARES if self._wish.drawn else _FIXED_SHARES if self._wish.rules.fixed else _SHARES
-        return shares.get(TIERS[tier].format, 1.0)
+        if self._wish.drawn or self._wish.rules.fixed:
+            return (_DRAWN_SHARES if self._wish.drawn else _FIXED_SHARES).get(file.format, 1.0)
+        quiet, narrower, noisy = _SHARES.get(file.format, (1.0, 0.0, 1.0))
+        bits = 8 * len(widest.data) / (widest.width * widest.height)
+        noise = min(max(log(bits / _QUIET) / log(_NOISY / _QUIET), 0.0), 1.0)
+        less = exp(-narrower * log(widest.width / file.width))
+        return (1 - noise) * quiet * less + noise * noisy
 
     def _at(self, tier: Tier, setting: float) -> Encoded:
         """Quickly, but for encoders that are hardly slower when they are thorough."""
@@ -171,6 +197,17 @@ class _Sketcher(Maker):
 
     def _quickly(self, tier: Tier, quality: int) -> Encoded:
         return self._encode(TIERS[tier].making.encoder, self._quick(tier, quality))
+
+
+def _growth(found: Found[Encoded], aim: float) -> float:
+    """By how much (natural logarithm) the file that was found is lighter than one that has the score, by its slope."""
+    best = next(p for p in found.points if p.setting == found.setting)
+    steepness = _STEEPNESS
+    for other in found.points:
+        if abs(other.score - best.score) >= _APART:
+            slope = log(other.bytes / best.bytes) / (other.score - best.score)
+            steepness = min(max(slope, _SLOPES[0]), _SLOPES[1])
+    return steepness * (aim - best.score)
 
 
 def _quality(file: Encoded) -> float:

@@ -1,7 +1,7 @@
 """`./thistle bench forecast [FOLDER…]`: how near forecasts come to what runs then make.
 
-Over the demo and Debian's mate-backgrounds (pictures alone), or the folders: bytes of all files, of each image as the
-most modern browser loads it at most, and seconds of treating, foretold before anything was made, after a closer look,
+Over the demo and Debian's mate-backgrounds (pictures alone), or the folders: bytes as the most modern browser loads them
+from all pages, of all files, of each image at most, and seconds of treating, foretold before anything was made, after a closer look,
 sketches and a sample, and as they came to be. Without a measurement, so that pages take the widths that their markup tells.
 """
 
@@ -19,6 +19,7 @@ from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.findings.audit import site_roles
 from ivory_thistle.core.forecast.pages import Range
 from ivory_thistle.core.forecast.probes import Probe
+from ivory_thistle.core.formats.tiers import measured_tier
 from ivory_thistle.core.treatment.guessing import guessed_slots
 from ivory_thistle.core.treatment.ladder import Plan
 from ivory_thistle.core.treatment.rules import Rules
@@ -73,7 +74,7 @@ class Bench:
 
 def compare(name: str, told: Foretold, truth: Foretold, seconds: float) -> None:
     """One line: how far off, and how many images within 30 %."""
-    total = told.storage.likely / truth.storage.likely
+    total, loaded = told.storage.likely / truth.storage.likely, _loaded(told) / _loaded(truth)
     held = told.storage.low <= truth.storage.likely <= told.storage.high
     pairs = list(_pairs(told.expected, truth.expected))
     ranges = list(_ranges(told, truth))
@@ -81,9 +82,17 @@ def compare(name: str, told: Foretold, truth: Foretold, seconds: float) -> None:
     near = sum(abs(a - b) <= 0.3 * b for a, b in pairs) / max(1, len(pairs))
     took = f", time {told.seconds.likely / seconds:.2f} of the truth" if seconds > 1 else ""
     print(
-        f"  {name}: all files {total:.2f} of the truth ({'within' if held else 'outside'} its range), "
+        f"  {name}: {loaded:.2f} of the truth as loaded, all files {total:.2f} ({'within' if held else 'outside'} its "
+        f"range), "
         f"{100 * near:.0f} % of {len(pairs)} images within 30 %{covered}{took}"
     )
+
+
+def _loaded(told: Foretold) -> int:
+    """Bytes that the most modern browser loads of all pages, or of each image at most where there are none."""
+    tier = measured_tier()
+    pages = sum(total.after.likely for total in told.totals if total.tier == tier and not total.opening)
+    return pages or sum(widest(one) for path, one in told.expected.items() if one.path == path)
 
 
 def _pairs(told: Mapping, truth: Mapping) -> Iterator[tuple[int, int]]:  # type: ignore[type-arg]

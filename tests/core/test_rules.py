@@ -20,7 +20,7 @@ from ivory_thistle.core.treatment.narrowing import Rule
 from ivory_thistle.core.treatment.own_size import plan_own_size
 from ivory_thistle.core.treatment.rules import BY_ROLE, Rules
 from ivory_thistle.core.treatment.rules_toml import read_rules, write_rules
-from ivory_thistle.core.words import bytes_of
+from ivory_thistle.core.words import bytes_of, counted
 
 TEXT = """
 [site]
@@ -199,6 +199,11 @@ def test_any_text_is_rules_or_a_sentence(text: str) -> None:
         read_rules(text)
     except UnusableInput as error:
         assert str(error)
+
+
+def test_counts_in_words() -> None:
+    """One is no plural; thousands are grouped."""
+    assert [counted(n, "page") for n in (0, 1, 2, 1500)] == ["0 pages", "1 page", "2 pages", "1,500 pages"]
 
 
 def test_sizes_in_words() -> None:

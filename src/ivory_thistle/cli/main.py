@@ -17,7 +17,7 @@ from ivory_thistle.cli.reporting import report
 from ivory_thistle.cli.treating import treat
 from ivory_thistle.core.errors import ThistleError, UnusableInput
 from ivory_thistle.core.references.site import SiteReading
-from ivory_thistle.core.words import kb
+from ivory_thistle.core.words import counted, kb
 from ivory_thistle.intake.browser import PageMeasurement
 from ivory_thistle.intake.crawling import CrawlOptions
 from ivory_thistle.jobs.log import configure_log
@@ -112,12 +112,11 @@ def main() -> None:
 
 def _print_audit(site: SiteReading) -> None:
     totals = audit_json(site)["totals"]
-    typer.echo(
-        f"{totals['pages']} pages, {totals['images']} images, {kb(totals['image_bytes'])} of image files;"
-        f" {totals['unused_images']} unused, {totals['broken_references']} broken references (kB = 1,000 bytes)."
-    )
+    pages, images = counted(totals["pages"], "page"), counted(totals["images"], "image")
+    unused, broken = f"{totals['unused_images']:,} unused", counted(totals["broken_references"], "broken reference")
+    typer.echo(f"{pages}, {images}, {kb(totals['image_bytes'])} of image files; {unused}, {broken} (kB = 1,000 bytes).")
     for page in sorted(site.pages, key=lambda p: -p.image_bytes):
         broken = f", {len(page.broken)} broken" if page.broken else ""
-        typer.echo(f"{kb(page.image_bytes):>14}  {page.path} ({len(page.files)} images{broken})")
+        typer.echo(f"{kb(page.image_bytes):>14}  {page.path} ({counted(len(page.files), 'image')}{broken})")
     for fault in site.faults:
         typer.echo(f"Note: {fault.message}")

@@ -28,7 +28,7 @@ from ivory_thistle.core.treatment.names import NAMES_PATTERN, names_of
 from ivory_thistle.core.treatment.narrowing import FIDELITIES, fields_of
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.treatment.rules_toml import read_rules
-from ivory_thistle.core.words import bytes_of, kb
+from ivory_thistle.core.words import bytes_of, counted, kb
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.folders import FolderTreated, TreatOptions, treat_folder, treat_json
 from ivory_thistle.workflows.packing import patch_stream
@@ -110,15 +110,17 @@ def tell(done: FolderTreated) -> None:
     handover, tier = done.handover, measured_tier()
     before, after = handover.savings.before, handover.savings.after[tier]
     share = f", {100 * (1 - after / before):.0f} % less" if before else ""
-    typer.echo(f"{len(handover.new_files)} new files, {len(handover.rewritten)} pages and style sheets rewritten.")
+    texts = "page or style sheet" if len(handover.rewritten) == 1 else "pages and style sheets"
+    typer.echo(f"{counted(len(handover.new_files), 'new file')}, {len(handover.rewritten):,} {texts} rewritten.")
     typer.echo(f"Images in use: {kb(before)} before, {kb(after)} after{share} ({tier}; kB = 1,000 bytes).")
     for load in done.report.totals:
         if load.tier == tier:
-            more = f"{kb(load.before)} before, {kb(load.after)} after, {load.requests_after:,} files"
+            more = f"{kb(load.before)} before, {kb(load.after)} after, {counted(load.requests_after, 'file')}"
             typer.echo(f"All pages as loaded on {load.screen} (predicted): {more}.")
     compared = done.report.comparison
     if compared:
-        typer.echo(f"{compared.pages} pages compared in Chromium on {compared.screens} screens: {_verdict(compared)}.")
+        pages, screens = counted(compared.pages, "page"), counted(compared.screens, "screen")
+        typer.echo(f"{pages} compared in Chromium on {screens}: {_verdict(compared)}.")
     for page, why in done.report.unknown.items():
         typer.echo(f"{page} stays as it was: {why}")
     for fault in handover.faults[:_MOST_TOLD]:
@@ -126,13 +128,14 @@ def tell(done: FolderTreated) -> None:
     for failure in done.failed:
         typer.echo(f"Not treated: {failure.path}. {failure.reason}")
     for still in done.report.still_loaded[:_MOST_TOLD]:
-        typer.echo(f"Still loaded as it was, on {still.pages} pages: {still.path}, {kb(still.bytes)}. {still.reason}")
+        where = counted(still.pages, "page")
+        typer.echo(f"Still loaded as it was, on {where}: {still.path}, {kb(still.bytes)}. {still.reason}")
 
 
 def _verdict(compared: Comparison) -> str:
     if compared.different:
         return f"{len({d.page for d in compared.different})} still look different"
-    safer = f"; {compared.safer} images took a safer form for that" if compared.safer else ""
+    safer = f"; {counted(compared.safer, 'image')} took a safer form for that" if compared.safer else ""
     unsure = f"; {len(compared.unsure)} can't be compared and took safe forms" if compared.unsure else ""
     return f"every box is as before{safer}{unsure}"
 

@@ -14,6 +14,11 @@ def kb(size: float) -> str:
     return f"{size / 1000:,.0f} kB" if size >= _WHOLE_FROM else f"{size / 1000:.1f}".removesuffix(".0") + " kB"
 
 
+def counted(number: int, what: str) -> str:
+    """So many of something: "1 image", "2,000 images"."""
+    return f"{number:,} {what}{'' if number == 1 else 's'}"
+
+
 def bytes_of(text: str) -> int | None:
     """The bytes of a size as people write it ("100kB", "1.5 MB", "800"); None where it is none, or 0."""
     found = _SIZE.fullmatch(text.strip())

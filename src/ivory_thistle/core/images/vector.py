@@ -15,6 +15,7 @@ import pyvips
 from numpy.typing import NDArray
 
 from ivory_thistle.core.errors import PictureError
+from ivory_thistle.core.words import counted
 
 # Comments, metadata, and whatever stands in a namespace other than SVG's own, links' and XML's.
 _FOREIGN = rb"(?!(?:svg|xlink|xml|xmlns):)[A-Za-z][\w.-]*:[\w.-]+"
@@ -65,7 +66,7 @@ def smaller_svg(data: bytes, without_scripts: bool = False) -> Vector:
         raise PictureError("The drawing leaves too many elements or comments open to be followed.")
     scripts, events = len(_SCRIPT.findall(data)), len(_EVENT.findall(data))
     if scripts or events:
-        what = f"{_count(scripts, 'script')} and {_count(events, 'event attribute')}"
+        what = f"{counted(scripts, 'script')} and {counted(events, 'event attribute')}"
         words.append(f"It holds {what}; they are {'taken out' if without_scripts else 'kept'}.")
     source = _EVENT.sub(b"", _SCRIPT.sub(b"", data)) if without_scripts else data
     if _FILTER.search(source):
@@ -95,10 +96,6 @@ def _is_closed(data: bytes) -> bool:
         name = found.group(2)
         waiting[name] = waiting.get(name, 0) + (-1 if found.group(1) else 0 if found.group(3) else 1)
     return sum(max(0, n) for n in waiting.values()) <= _MOST_OPEN
-
-
-def _count(number: int, what: str) -> str:
-    return f"{number} {what}{'' if number == 1 else 's'}"
 
 
 def _without_ballast(data: bytes) -> bytes:

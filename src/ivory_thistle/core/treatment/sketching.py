@@ -27,9 +27,9 @@ _MISSED = 1.0
 """So many points below what was asked at its highest quality, a format can't keep a look."""
 _LOOKS, _NEAR = 2, 1.5
 """So many files of the widest rung are looked at, one where it is so near (points) to what is asked."""
-_STEEPNESS, _SLOPES, _APART = 0.05, (0.02, 0.2), 1.0
+_STEEPNESS, _SLOPES, _APART, _MOST_GROWTH = 0.05, (0.02, 0.2), 1.0, 0.7
 """By how much of itself (natural logarithm) a file grows with a point of score: the typical one's, the least and the
-most. It is told by two files that are so many points apart."""
+most. It is told by two files that are so many points apart, and carries no further than the last."""
 _SHARES: Mapping[FormatName, tuple[float, float, float]] = {
     "avif": (0.95, 0.15, 1.05), "webp": (0.87, 0.08, 0.93), "jpeg": (1.04, 0.0, 1.06)
 }  # fmt: skip
@@ -207,7 +207,7 @@ def _growth(found: Found[Encoded], aim: float) -> float:
         if abs(other.score - best.score) >= _APART:
             slope = log(other.bytes / best.bytes) / (other.score - best.score)
             steepness = min(max(slope, _SLOPES[0]), _SLOPES[1])
-    return steepness * (aim - best.score)
+    return min(max(steepness * (aim - best.score), -_MOST_GROWTH), _MOST_GROWTH)
 
 
 def _quality(file: Encoded) -> float:

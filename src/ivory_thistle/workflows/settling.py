@@ -212,12 +212,12 @@ class Settler:
         changed = {path for path in self._pages if self._is_touched(path, rewrite)}
         waiting, unsure, safer = sorted(changed), set[str](), set[tuple[str, int]]()
         different: list[Difference] = []
-        done = 0
+        done, total = 0, len(changed) * len(self._screens)
 
         def one(pair: Pair) -> None:
             nonlocal done
             done += 1
-            on_page(min(done, len(changed) * len(self._screens)), len(changed) * len(self._screens))
+            on_page(done, total)
 
         for _ in range(_MOST_ROUNDS):
             if not waiting or self._stop():
@@ -240,6 +240,7 @@ class Settler:
                     unsure.add(path)
                 safer |= {(path, at) for at in self._take_back(path, found, limits, rewrite)}
                 self._why[path] = str(found[0].words)
+            total = done + len(waiting) * len(self._screens)
             rewrite = self._by_loads(limits)
         left = tuple(d for d in different if d.comparable)
         return rewrite, Comparison(len(changed), len(self._screens), len(safer), left, tuple(sorted(unsure)))

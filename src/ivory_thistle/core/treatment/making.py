@@ -32,9 +32,9 @@ _THOROUGH_NEEDS = 0.35
 _FAR_ABOVE = 4.0
 """A quick encode that scores so many points over the goal may weigh far more than what meets it."""
 
-_SPOILT = -2.0
-"""A thorough encode that scores so many points below a quick one, where it should score above: slow AVIF takes far more
-bytes for whole chroma on some textures."""
+_SPOILT = 4.0
+"""By so many points less than is typical a thorough encode gains on a quick one: on some textures, slow AVIF takes far
+more bytes for whole chroma."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -207,9 +207,14 @@ class Maker:
             finer = self._finer_where_smaller(tier, found)
             # What a narrow rung gains by whole chroma says nothing of the wider ones.
             return Made(finer.encoded, finer.score, finer.met, finer.points), found.hint
-        elif found.hint.gain < _SPOILT and self.is_fine(tier) and not self._must_be_fine:
+        elif self._is_spoilt(tier, found):
             found = self._coarser_where_smaller(tier, found)
         return Made(found.encoded, found.score, found.met, found.points), found.hint
+
+    def _is_spoilt(self, tier: Tier, found: Found[Encoded]) -> bool:
+        """Whether finer chroma that nobody asked for may cost more than it saves."""
+        lost = gain_of(tier, self._fidelity) - found.hint.gain
+        return lost > _SPOILT and self.is_fine(tier) and not (self._must_be_fine or self._wish.rules.cap)
 
     def _finer_where_smaller(self, tier: Tier, coarse: Found[Encoded]) -> Found[Encoded]:
         """The file with whole chroma where that is smaller: its luma then needs no such quality."""

@@ -45,6 +45,7 @@ BOXES = """(win) => {
 }"""
 _FOR_OTHERS = "<link rel=preload> has an unsupported `type` value"
 """What Chromium says of a preload that is meant for browsers of another tier: no fault."""
+_MISSING = "Failed to load resource"
 SWEEP = (320, 600, 768, 1024, 1280)
 """Other widths of the screen, in CSS px, at which boxes are compared."""
 _PICTURE_SECONDS = 10
@@ -265,13 +266,18 @@ def listen(page: Page, address: str, seen: Seen) -> list[tuple[Any, Callable[[An
             size = int(answer.headers.get("content-length", "0")) if answer.status < 400 else 0
             seen.images[answer.url.removeprefix(address)] = size
 
-    def message(kind: str, text: str) -> None:
-        if kind in ("error", "warning", "pageerror") and _FOR_OTHERS not in text:
+    def message(kind: str, text: str, where: str = "") -> None:
+        if kind not in ("error", "warning", "pageerror") or _FOR_OTHERS in text:
+            return
+        if text.startswith(_MISSING):
+            # How often a page asks for what is missing is chance: each address counts once.
+            seen.messages[f"{kind}: {text} {where.replace(address, '')}"] = 1
+        else:
             seen.messages[f"{kind}: {text.replace(address, '')}"] += 1
 
     listening: list[tuple[Any, Callable[[Any], None]]] = [
         ("response", response),
-        ("console", lambda m: message(m.type, m.text)),
+        ("console", lambda m: message(m.type, m.text, m.location["url"])),
         ("pageerror", lambda e: message("pageerror", str(e))),
     ]
     for event, listener in listening:

@@ -197,12 +197,15 @@ class SiteRewriter:
             disturbed = around.disturbed(done.edits) if done.edits else frozenset()
             if not disturbed:
                 break
+            if limits.preload.pop(page.path, None):
+                # It may be what disturbs, and the images' own forms are worth more.
+                continue
             for at in disturbed:
                 now = min(done.forms.get(at, Form.LADDER), forms.get(at, Form.FREE))
                 forms[at] = Form.LADDER if now > Form.LADDER else Form(max(0, now - 1))
         else:
             done = PageRewrite()
-        state = (dict(forms), *state[1:])
+        state = (dict(forms), *state[1:-1], limits.preload.get(page.path, ""))
         self._done[page.path] = (state, done)
         return done
 

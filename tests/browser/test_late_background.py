@@ -29,11 +29,13 @@ def site(tmp_path: Path) -> Path:
         (tmp_path / "site" / name).mkdir(parents=True)
     (tmp_path / "site/css/a.css").write_text(SHEET)
     (tmp_path / "site/img/hall.jpg").write_bytes(encoded(photograph("china").resize((900, 600)), "JPEG", quality=95))
+    (tmp_path / "site/img/tile.jpg").write_bytes(encoded(photograph("coffee").resize((180, 120)), "JPEG", quality=95))
     preload = "<link rel=preload as=image href=../img/hall.jpg>"
     for name, head, body in [
         ("large", "", "<div class=wide></div><p>x</p>"),
         ("text", "", f"<h1>{'words ' * 300}</h1><div class=wide></div>"),
         ("twice", preload, "<div class=wide></div>"),
+        ("beside", "", "<div class=wide></div><p>x</p><img src=../img/tile.jpg width=90 height=60>"),
         ("both", "", "<div class=wide></div><img src=../img/hall.jpg>"),
     ]:
         (tmp_path / f"site/pages/{name}.html").write_text(PAGE.replace("{}", head, 1).replace("{}", body, 1))
@@ -50,6 +52,7 @@ def test_where_it_is_named_early(site: Path, tmp_path: Path) -> None:
     assert named["large"] == [
         '<link rel="preload" as="image" href="../img/hall-900.avif" type="image/avif" fetchpriority="high">'
     ]
+    assert named["beside"] == named["large"] and "tile-90.jpg 90w" in (tmp_path / "out/pages/beside.html").read_text()
     assert named["text"] == [] and named["both"] == [] and len(named["twice"]) == 1
     before, after = Folder(site), Folder(tmp_path / "out")
     sides = Side(read_folder(before), before.read), Side(read_folder(after), after.read)

@@ -215,12 +215,18 @@ class Surroundings:
         return takes_over or counts or self._heeds_sources(after, img)
 
 
+def _may_be_added(node: Element) -> bool:
+    """Whether an element is one that a rewriting adds; preloads show nothing, so that all of them are passed over."""
+    is_preload = node.tag == "link" and (node.get("rel") or "").lower() == "preload"
+    return is_preload or (node.tag in ("picture", "source") and not node.get(_MARK))
+
+
 class _Tree:
     """A page's tree whose `img`, `picture` and `source` elements are marked, but for those that were added."""
 
     def __init__(self, source: Source) -> None:
         self.document = Document(source)
-        self.original = [e for e in self.document.elements if e.tag not in ("picture", "source") or e.get(_MARK)]
+        self.original = [e for e in self.document.elements if not _may_be_added(e)]
         self.marked = {int(e.get(_MARK) or 0): e for e in self.original if e.tag in _MARKED and e.get(_MARK)}
         self.places: dict[Element, _Places] = {}
 

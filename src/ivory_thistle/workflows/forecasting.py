@@ -110,7 +110,10 @@ def _foretell(
     told = {p.image.path: expect(p, probes.get(p.image.path)) for p in plans}
     steps = {p.image.path: [step.width for step in p.steps] for p in plans}
     truths = {path: made(told[path], was.renditions, steps[path]) for path, was in found.items()}
-    quick = {p.image.path: one.renditions for p in plans if (one := before.find_sketch(p)) and one.words}
+    # Those of made files only teach others: where all are made, nobody is to be taught.
+    unknown = any(p.steps and p.image.path not in found for p in plans)
+    asked = plans if unknown else ()
+    quick = {p.image.path: one.renditions for p in asked if (one := before.find_sketch(p)) and one.words}
     promised = {path: made(told[path], quick[path], steps[path]).files for path in truths if path in quick}
     learnt = learn(((told[path], true.files, found[path].seconds) for path, true in truths.items()), promised)
     sketches = {

@@ -30,6 +30,7 @@ from ivory_thistle.core.images.kind import look_of, pixels_to_judge
 from ivory_thistle.core.images.vector import ballast_bytes, smaller_svg
 from ivory_thistle.core.references.css import read_css
 from ivory_thistle.core.references.joining import read_site
+from ivory_thistle.core.references.page import LAZY_ATTRIBUTES
 from ivory_thistle.core.references.site import SiteFile
 from ivory_thistle.core.references.source import read_css_source, read_html_source
 from ivory_thistle.core.references.srcset import parse_srcset
@@ -38,7 +39,6 @@ from ivory_thistle.core.rewriting.site import Limits, SiteRewriter
 from ivory_thistle.core.selection.candidates import source_size
 from ivory_thistle.core.selection.document import Document
 from ivory_thistle.core.selection.loads import PageOnScreens
-from ivory_thistle.core.selection.markup_faults import markup_faults
 from ivory_thistle.core.selection.media import matches_media
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.intake.archive import unpack
@@ -47,6 +47,7 @@ from ivory_thistle.intake.crawling import CrawlOptions
 from ivory_thistle.intake.har import read_har, sanitize
 from ivory_thistle.workflows.archived import requests_of
 from ivory_thistle.workflows.clock import TookTooLongError, in_time
+from ivory_thistle.workflows.page_readings import reading_of
 from ivory_thistle.workflows.workers import Call, Workers
 
 SECONDS = 10.0
@@ -66,7 +67,8 @@ def _page(data: bytes, sheet: bytes = b"p{background:url(a.png)}") -> None:
     def failed(path: str, error: Exception) -> None:
         raise error
 
-    site = read_site(files, contents.__getitem__, judge=markup_faults, on_failure=failed)
+    known = {"index.html": reading_of("index.html", data, LAZY_ATTRIBUTES)}
+    site = read_site(files, contents.__getitem__, known=known.get, on_failure=failed)
     page = PageOnScreens("index.html", site, contents.__getitem__)
     for screen in (PHONE, DESKTOP):
         page.loads(screen, shown_by("avif"))

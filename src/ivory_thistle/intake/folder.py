@@ -109,7 +109,7 @@ class Folder:
                     faults: tuple[Fault, ...] = ()
                     if wanted:
                         message = f"{path} is larger than {MAX_READ_BYTES // 1_000_000} MB and is not read."
-                        faults = (Fault("unreadable-file", path, message),)
+                        faults = (Fault("unreadable-page" if is_page(path) else "unreadable-file", path, message),)
                     return SiteFile(path, digest.hexdigest(), size), faults, None
                 data = head + file.read()
         except OSError as error:

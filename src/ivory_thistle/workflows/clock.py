@@ -18,6 +18,11 @@ class TookTooLongError(ThistleError):
     """The work on one page took too long for its size."""
 
 
+def seconds_for(size: int) -> float:
+    """How long the work on a page of so many bytes may take."""
+    return _SECONDS + _SECONDS_A_MEGABYTE * size / 1e6
+
+
 @contextmanager
 def in_time(size: int) -> Iterator[None]:
     """Raises TookTooLongError within the block once it has taken too long for so many bytes.
@@ -28,7 +33,7 @@ def in_time(size: int) -> Iterator[None]:
     if threading.current_thread() is not threading.main_thread() or signal.getitimer(signal.ITIMER_REAL)[0]:
         yield
         return
-    seconds = _SECONDS + _SECONDS_A_MEGABYTE * size / 1e6
+    seconds = seconds_for(size)
 
     def late(number: int, frame: FrameType | None) -> NoReturn:
         raise TookTooLongError(f"It was not done within {seconds:.0f} seconds.")

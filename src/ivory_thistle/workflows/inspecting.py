@@ -1,4 +1,7 @@
-"""One file of a folder inspected: facts, faults, look, thumbnail. What workers execute while a site is read."""
+"""One file of a folder inspected: facts, faults, look, thumbnail, and what a page names.
+
+Workers do this while a site is read.
+"""
 
 from __future__ import annotations
 
@@ -16,11 +19,15 @@ from ivory_thistle.core.formats.table import UNKNOWN, is_named_as_image, sniff_f
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.kind import Look, look_of, pixels_to_judge
 from ivory_thistle.core.images.pixels import Pixels
-from ivory_thistle.core.references.site import SiteFile
+from ivory_thistle.core.references.joining import unreadable_page
+from ivory_thistle.core.references.page import LAZY_ATTRIBUTES, PageReading
+from ivory_thistle.core.references.site import SiteFile, is_page
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.workflows.clock import seconds_for
+from ivory_thistle.workflows.page_readings import kept_reading, reading_of
 from ivory_thistle.workflows.versions import code_version
-from ivory_thistle.workflows.workers import Call
+from ivory_thistle.workflows.workers import Call, CallFailedError
 
 THUMBNAIL_SIDE = 320
 _SECONDS, _SECONDS_A_MEGABYTE = 60.0, 5.0
@@ -29,25 +36,32 @@ _MEMORY, _MEMORY_A_BYTE = 1_500_000_000, 6
 
 @dataclass(frozen=True, slots=True)
 class Inspected:
-    """A file (None where it can't be read), what is wrong with it, and the SHA-256 of its thumbnail."""
+    """A file (None where it can't be read), what is wrong with it, and the SHA-256 of its thumbnail.
+
+    `page`: what an HTML page names.
+    """
 
     file: SiteFile | None
     faults: tuple[Fault, ...] = ()
     thumbnail: str | None = None
+    page: PageReading | None = None
 
 
-def inspection(folder: Folder, path: str, blobs: Blobs | None) -> Call:
-    """The call that inspects a file, with limits by its size."""
+def inspection(folder: Folder, path: str, blobs: Blobs | None, lazy: tuple[str, ...] = LAZY_ATTRIBUTES) -> Call:
+    """The call that inspects a file, with limits by its size; `lazy` as in `inspect_file`."""
     size = 0
     with suppress(OSError):
         size = (folder.root / path).stat().st_size
-    arguments = (str(folder.root), path, blobs.url if blobs else None)
-    seconds = _SECONDS + _SECONDS_A_MEGABYTE * size / 1e6
+    arguments = (str(folder.root), path, blobs.url if blobs else None, lazy)
+    seconds = seconds_for(size) if is_page(path) else _SECONDS + _SECONDS_A_MEGABYTE * size / 1e6
     return Call(path, inspect_file, arguments, seconds, _MEMORY + _MEMORY_A_BYTE * size)
 
 
-def inspect_file(root: str, path: str, blobs_url: str | None) -> Inspected:
-    """Inspects a file, and keeps its content and a thumbnail in a blob store where one is given. Raises OSError."""
+def inspect_file(root: str, path: str, blobs_url: str | None, lazy: tuple[str, ...] = LAZY_ATTRIBUTES) -> Inspected:
+    """Inspects a file, and keeps its content and a thumbnail in a blob store where one is given. Raises OSError.
+
+    `lazy` are the attributes from which the site's scripts load images.
+    """
     folder, blobs = Folder(Path(root)), Blobs(blobs_url) if blobs_url else None
     file, faults, data = folder.inspect(path)
     if file is None:
@@ -59,7 +73,7 @@ def inspect_file(root: str, path: str, blobs_url: str | None) -> Inspected:
     if blobs:
         blobs.put(data, file.sha256)
     if file.image is None:
-        return Inspected(file, faults)
+        return _page_inspected(file, faults, data, lazy, blobs) if is_page(path) else Inspected(file, faults)
     if blobs and (seen := _seen_before(blobs, file.sha256)):
         return Inspected(replace(file, look=seen.look), faults, seen.thumbnail)
     pixels = pixels_to_judge(data, file.image)
@@ -69,6 +83,21 @@ def inspect_file(root: str, path: str, blobs_url: str | None) -> Inspected:
     if blobs and look:
         blobs.put_note(_note(file.sha256), json.dumps({"look": asdict(look), "thumbnail": kept}).encode())
     return Inspected(replace(file, look=look), faults, kept)
+
+
+def _page_inspected(
+    file: SiteFile, faults: tuple[Fault, ...], data: bytes, lazy: tuple[str, ...], blobs: Blobs | None
+) -> Inspected:
+    """A page with what it names; where that can't be read, a fault says so."""
+    try:
+        if blobs:
+            page = kept_reading(file.path, file.sha256, lambda: data, lazy, blobs)
+        else:
+            page = reading_of(file.path, data, lazy)
+    except Exception as error:
+        # Whatever one page holds, the others are read.
+        return Inspected(file, (*faults, unreadable_page(file.path, error)))
+    return Inspected(file, faults, page=page)
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,7 +127,10 @@ def _version() -> str:
 
 
 def undecoded(folder: Folder, path: str, blobs: Blobs | None, why: str) -> Inspected:
-    """A file that can't be inspected, as bytes alone; a picture is listed with the problem. Raises OSError."""
+    """A file that can't be inspected, as bytes alone; a picture is listed with the problem, a page is not audited.
+
+    Raises OSError.
+    """
     file = folder.plain(path)
     if blobs:
         blobs.put_file(str(folder.root / path), file.sha256)
@@ -107,6 +139,8 @@ def undecoded(folder: Folder, path: str, blobs: Blobs | None, why: str) -> Inspe
     if kind or is_named_as_image(path):
         problem = f"can't be decoded here: {why[:1].lower()}{why[1:].rstrip('.')}"
         file = replace(file, image=ImageFacts(kind or UNKNOWN, 0, 0, file.bytes, file.sha256, problem=problem))
+    if is_page(path):
+        return Inspected(file, (unreadable_page(path, CallFailedError(why)),))
     return Inspected(file, (Fault("unreadable-file", path, f"{path} is kept as it is. {why}"),))
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 import structlog
@@ -10,9 +10,8 @@ import structlog
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.faults import Fault
 from ivory_thistle.core.references.joining import read_site
-from ivory_thistle.core.references.page import LAZY_ATTRIBUTES
+from ivory_thistle.core.references.page import LAZY_ATTRIBUTES, PageReading
 from ivory_thistle.core.references.site import SiteFile, SiteReading
-from ivory_thistle.core.selection.markup_faults import markup_faults
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store.blobs import Blobs, StorageError
 from ivory_thistle.workflows.archived import with_requests
@@ -32,25 +31,33 @@ class StoppedError(Exception):
 
 @dataclass(frozen=True, slots=True)
 class Inspection:
-    """The files of a folder with their faults, and thumbnails (SHA-256) by the SHA-256 of their pictures."""
+    """The files of a folder with their faults, and thumbnails (SHA-256) by the SHA-256 of their pictures.
+
+    `pages`: what HTML pages name, by path; those that could not be read are missing.
+    """
 
     files: list[SiteFile]
     faults: list[Fault]
     thumbnails: dict[str, str]
+    pages: dict[str, PageReading]
 
 
 def inspect_folder(
-    folder: Folder, on_file: Progress = nothing, blobs: Blobs | None = None, stop: Callable[[], bool] = lambda: False
+    folder: Folder,
+    on_file: Progress = nothing,
+    blobs: Blobs | None = None,
+    stop: Callable[[], bool] = lambda: False,
+    lazy: tuple[str, ...] = LAZY_ATTRIBUTES,
 ) -> Inspection:
     """Inspects every file in worker processes; contents and thumbnails are kept in `blobs` where given.
 
     Whatever one file does, the others are read. Raises StorageError where nothing can be kept, UnusableInput where the
-    folder is gone, and StoppedError.
+    folder is gone, and StoppedError. `lazy` are the attributes from which the site's scripts load images.
     """
     paths, faults = folder.paths()
     found: dict[str, Inspected] = {}
     with Workers(ahead=_AHEAD) as workers:
-        for outcome in workers.run((inspection(folder, path, blobs) for path in paths), stop):
+        for outcome in workers.run((inspection(folder, path, blobs, lazy) for path in paths), stop):
             path = str(outcome.key)
             found[path] = _inspected(folder, path, blobs, outcome)
             on_file(len(found), len(paths))
@@ -61,7 +68,8 @@ def inspect_folder(
     every = [found[path] for path in paths]
     faults += [fault for one in every for fault in one.faults]
     thumbnails = {one.file.sha256: one.thumbnail for one in every if one.file and one.thumbnail}
-    return Inspection([one.file for one in every if one.file], faults, thumbnails)
+    pages = {one.file.path: one.page for one in every if one.file and one.page}
+    return Inspection([one.file for one in every if one.file], faults, thumbnails, pages)
 
 
 def thumbnails_of(folder: Folder, paths: Sequence[str], blobs: Blobs) -> Callable[[str], bytes | None]:
@@ -109,11 +117,12 @@ def read_site_of(
     `lazy` are the attributes from which the site's scripts load images; `blobs` keeps contents where it is given.
     """
     folder, found = opened.folder, opened.found
-    inspection = inspect_folder(folder, on_file, blobs, stop)
+    inspection = inspect_folder(folder, on_file, blobs, stop, lazy)
     files = [f for f in inspection.files if not f.path.startswith(".crawl")]
     site = read_site(
         [*files, *found.files], folder.read, [*found.faults, *inspection.faults], found.own_hosts, found.aliases,
-        lazy_attributes=lazy, judge=markup_faults, on_failure=page_failed, within=in_time,
+        lazy_attributes=lazy, known=inspection.pages.get, on_failure=page_failed, within=in_time,
+        skipped=unreadable_pages(inspection.faults),
     )  # fmt: skip
     return Reading(with_requests(site, found.requests), inspection.thumbnails)
 
@@ -121,6 +130,11 @@ def read_site_of(
 def read_folder(folder: Folder, on_file: Progress = nothing) -> SiteReading:
     """A folder read as a site."""
     return read_site_of(Opened(folder), on_file).site
+
+
+def unreadable_pages(faults: Iterable[Fault]) -> set[str]:
+    """The pages that could not be read: they are not tried again."""
+    return {fault.path for fault in faults if fault.kind == "unreadable-page"}
 
 
 def page_failed(path: str, error: Exception) -> None:

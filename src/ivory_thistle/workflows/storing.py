@@ -21,7 +21,8 @@ from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.archived import store_requests, stored_requests, with_requests
 from ivory_thistle.workflows.clock import in_time
 from ivory_thistle.workflows.opening import Found
-from ivory_thistle.workflows.reading import Reading
+from ivory_thistle.workflows.page_readings import kept_reading
+from ivory_thistle.workflows.reading import Reading, unreadable_pages
 from ivory_thistle.workflows.settings import lazy_attributes
 
 
@@ -168,17 +169,12 @@ def stored_site(session: Session, capture_id: int, blobs: Blobs) -> tuple[SiteRe
     capture = session.get_one(t.Capture, capture_id)
     hosts = (capture.options or {}).get("own_hosts", ())
     faults = stored_faults(session, capture_id)
+    lazy = lazy_attributes(capture)
     site = read_site(
-        files,
-        read,
-        faults,
-        hosts,
-        capture.aliases,
-        lazy_attributes=lazy_attributes(capture),
-        within=in_time,
-        # What could not be read once is not tried again.
-        skipped={f.path for f in faults if f.kind == "unreadable-page"},
-    )
+        files, read, faults, hosts, capture.aliases,
+        known=lambda path: kept_reading(path, digests[path], lambda: read(path), lazy, blobs),
+        within=in_time, skipped=unreadable_pages(faults),
+    )  # fmt: skip
     return with_requests(site, stored_requests(session, capture)), read
 
 

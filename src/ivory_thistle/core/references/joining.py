@@ -30,20 +30,20 @@ def read_site(
     aliases: Mapping[str, str] | None = None,
     on_page: Callable[[str], None] = lambda path: None,
     lazy_attributes: tuple[str, ...] = LAZY_ATTRIBUTES,
-    judge: Callable[[str, Source], Iterable[Fault]] = lambda path, source: (),
+    known: Callable[[str], PageReading | None] = lambda path: None,
     on_failure: Callable[[str, Exception], None] = lambda path, error: None,
     within: Within = unlimited,
     skipped: Collection[str] = (),
 ) -> SiteReading:
     """Reads every page of a site and joins pages with images.
 
-    `read` gives a file's bytes by path; `on_page` is told each page as it is read; `judge` gives the faults of a
-    page's markup. A page that can't be read (`within` its time) is a fault, is listed without images, and is told to
-    `on_failure`; one of `skipped` is known to be such a page.
+    `read` gives a file's bytes by path; `on_page` is told each page as it is read; `known` gives the reading of a page
+    where there is one already. A page that can't be read (`within` its time) is a fault, is listed without images, and
+    is told to `on_failure`; one of `skipped` is known to be such a page.
     """
     by_path = {f.path: f for f in files}
     hosts = tuple(own_hosts)
-    joiner = _Joiner(by_path, FileIndex(by_path, hosts, aliases), read, lazy_attributes)
+    joiner = _Joiner(by_path, FileIndex(by_path, hosts, aliases), read)
     collected = list(faults)
     pages, linked = [], set[str]()
     for path in sorted(p for p in by_path if is_page(p)):
@@ -51,13 +51,13 @@ def read_site(
         try:
             if path not in skipped:
                 with within(by_path[path].bytes):
-                    source = read_html_source(read(path))
-                    joined = joiner.join(path, source)
-                    collected += [*joined.faults, *judge(path, source)]
+                    reading = known(path) or read_page(read_html_source(read(path)), lazy_attributes)
+                    joined = joiner.join(path, reading)
+                    collected += [*joined.faults, *reading.faults]
         except Exception as error:
             # Whatever one page holds, the others are read.
             on_failure(path, error)
-            collected.append(_unreadable(path, error))
+            collected.append(unreadable_page(path, error))
         pages.append(joined.page)
         linked |= joined.links
         on_page(path)
@@ -79,7 +79,8 @@ def _named_in_templates(files: Mapping[str, SiteFile], read: Callable[[str], byt
     return found
 
 
-def _unreadable(path: str, error: Exception) -> Fault:
+def unreadable_page(path: str, error: Exception) -> Fault:
+    """What is said of a page whose reading ended in an error."""
     why = f"its markup can't be followed; {type(error).__name__}"
     if isinstance(error, OSError):
         why = f"it can't be read here ({error.strerror})"
@@ -119,30 +120,23 @@ class _Resolved:
 class _Joiner:
     """Joins the pages of one site."""
 
-    def __init__(
-        self,
-        files: Mapping[str, SiteFile],
-        index: FileIndex,
-        read: Callable[[str], bytes],
-        lazy_attributes: tuple[str, ...],
-    ) -> None:
-        self._files, self.index, self._read, self._lazy = files, index, read, lazy_attributes
+    def __init__(self, files: Mapping[str, SiteFile], index: FileIndex, read: Callable[[str], bytes]) -> None:
+        self._files, self.index, self._read = files, index, read
         self._sheets = Sheets(index, read)
 
-    def join(self, path: str, source: Source) -> _Joined:
-        """Reads one page."""
-        reading = read_page(source, self._lazy)
+    def join(self, path: str, reading: PageReading) -> _Joined:
+        """Follows what one page names."""
         base = base_of(page_address(path), reading.base)
-        sheets, missing = self._sheets_of(reading, base, source.encoding)
+        sheets, missing = self._sheets_of(reading, base)
         named = [_Named(path, base, reference) for reference in reading.references]
-        named += self._named_in_sheets(sheets, source.encoding)
+        named += self._named_in_sheets(sheets, reading.encoding)
         for address in reading.manifests:
             named += _manifest_icons(self.index.resolve(base, address), self._read)
         resolved, faults = self._resolve(path, named, missing)
         page = Page(
             path=path,
             title=reading.title,
-            encoding=source.encoding,
+            encoding=reading.encoding,
             bytes=self._files[path].bytes,
             files=tuple(resolved.used),
             image_bytes=sum(self._files[p].bytes for p in resolved.used),
@@ -159,12 +153,12 @@ class _Joiner:
         targets = (self.index.resolve(base, address) for address in pages)
         return _Joined(page, {t.path for t in targets if t.kind == "local"}, faults)
 
-    def _sheets_of(self, reading: PageReading, base: str, encoding: str) -> tuple[list[str], list[str]]:
+    def _sheets_of(self, reading: PageReading, base: str) -> tuple[list[str], list[str]]:
         """The style sheets that a page reaches, each once, and the addresses of those not found."""
         reached: dict[str, None] = {}
         broken: dict[str, None] = {}
         for address in reading.stylesheets:
-            local, missing = self._sheets.reached(base, address, encoding)
+            local, missing = self._sheets.reached(base, address, reading.encoding)
             reached.update(dict.fromkeys(local))
             broken.update(dict.fromkeys(missing))
         return list(reached), list(broken)

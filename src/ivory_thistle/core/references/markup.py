@@ -119,9 +119,9 @@ def passing_over(names: frozenset[str], ends: frozenset[str], attributes: frozen
     """
     kept = "|".join(sorted(map(re.escape, names | _RAW | {"svg", "math", "plaintext"})))
     kept_ends = "|".join(sorted(map(re.escape, ends | {"svg", "math"})))
-    noted = "|".join(sorted(map(re.escape, attributes)))
+    noted = "|".join(["=", *sorted(map(re.escape, attributes))])
     value = r"\"[^\"]*+\"|'[^']*+'|[^\"'\t\n\f\r >][^\t\n\f\r >]*+|(?=>)"
-    attribute = rf"(?:{_SPACE}|/)++(?!=|{noted})[^\t\n\f\r />=]*+(?:{_SPACE}*+={_SPACE}*+(?>{value}))?+"
+    attribute = rf"(?:{_SPACE}|/)++(?!{noted})[^\t\n\f\r />=]*+(?:{_SPACE}*+={_SPACE}*+(?>{value}))?+"
     named = rf"(?:{kept}|/(?:{kept_ends}))[\t\n\f\r />]"
     tag = rf"<(?!{named})/?[a-z][^\t\n\f\r />]*+(?:{attribute})*+>"
     return re.compile(rf"(?:[^<]++|{tag}|<(?![a-z!/?]))*+", re.IGNORECASE | re.ASCII)

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
+from ivory_thistle.core.faults import Fault
 from ivory_thistle.core.references.css import CssReading, CssReference, read_css, read_style_attribute
 from ivory_thistle.core.references.markup import Attribute, Tag, passing_over, tags, unescape_attribute
 from ivory_thistle.core.references.pictures import Pictures
@@ -86,7 +87,10 @@ class Link:
 
 @dataclass(slots=True)
 class PageReading:
-    """Everything that a page names, in source order."""
+    """Everything that a page names, in source order.
+
+    `faults` are those of its markup; whoever looks for them puts them there.
+    """
 
     references: list[Reference] = field(default_factory=list)
     stylesheets: list[str] = field(default_factory=list)
@@ -96,11 +100,13 @@ class PageReading:
     has_script: bool = False
     data_bytes: int = 0
     manifests: list[str] = field(default_factory=list)
+    encoding: str = ""
+    faults: list[Fault] = field(default_factory=list)
 
 
 def read_page(source: Source, lazy_attributes: tuple[str, ...] = LAZY_ATTRIBUTES) -> PageReading:
     """Reads a page's source. Broken markup is read as browsers tokenize it; nothing is raised."""
-    reading = PageReading()
+    reading = PageReading(encoding=source.encoding)
     lines = _Lines(source.text)
     pictures = Pictures()
     over = passing_over(_NAMING, frozenset({"picture"}), frozenset({"style", "background", *lazy_attributes}))

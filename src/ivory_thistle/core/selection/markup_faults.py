@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 
 from ivory_thistle.core.faults import Fault, FaultKind
 from ivory_thistle.core.formats.table import format_of_mime
-from ivory_thistle.core.references.markup import Tag, tags
+from ivory_thistle.core.references.markup import Tag, passing_over, tags
 from ivory_thistle.core.references.page import attribute_text
 from ivory_thistle.core.references.source import Source
 from ivory_thistle.core.references.srcset import Candidate, parse_srcset
@@ -18,6 +18,7 @@ from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 
 _HINT = re.compile(r"srcset|<picture", re.IGNORECASE)
 _ALSO_KNOWN = "image/jxl"
+_OTHERS = passing_over(frozenset({"picture", "source", "img", "link"}), frozenset({"picture"}), frozenset())
 
 
 @dataclass(slots=True)
@@ -43,7 +44,7 @@ class _Reader:
         return attribute_text(tag, name, self.source)
 
     def read(self) -> list[Fault]:
-        for tag in tags(self.source.text):
+        for tag in tags(self.source.text, _OTHERS):
             if tag.name == "picture":
                 self.end_picture()
                 self.picture = None if tag.closing else _Picture(tag)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 from collections.abc import Callable
 from dataclasses import dataclass
+from math import inf
 
 import numpy as np
 import pytest
@@ -81,8 +82,8 @@ def test_the_fidelity_is_met_whatever_the_curve(slope: float, offset: float, fid
 def test_one_or_two_files_come_near(slope: float, start: float) -> None:
     """One that is near enough ends it; another goes towards the score, and the nearer one is given."""
     curve = Curve(10, slope)
-    found = near_enough(curve.coder(), 60, start, near=1.5, most=2)
-    one = near_enough(Curve(10, slope).coder(), 60, start, near=1.5, most=1)
+    found = near_enough(curve.coder(), 60, start, near=(1.5, inf))
+    one = near_enough(Curve(10, slope).coder(), 60, start, near=(inf,))
     assert one.setting == start and len(one.points) == 1
     assert 1 <= len(curve.encodes) <= 2 and abs(found.score - 60) <= abs(one.score - 60)
     assert (len(curve.encodes) == 1) is (abs(one.score - 60) <= 1.5)

@@ -64,6 +64,23 @@ def test_sketches_promise_about_what_is_then_made() -> None:
     assert abs(sum(promised) / sum(true) - 1) < 0.08
 
 
+def test_grain_is_seen_where_it_is() -> None:
+    """Fine grain, which a small copy has lost, leaves a thorough encoder little to save: AVIF within a tenth."""
+    whole = photograph("rocket").resize((1200, 801), Image.Resampling.BICUBIC)
+    grain = np.random.default_rng(1).normal(0, 3, (801, 1200, 1))
+    grainy = Image.fromarray(np.clip(np.asarray(whole) + grain, 0, 255).astype(np.uint8))
+    wish = Wish(Rules(), False, lambda rung: 65)
+    sketch, made = (files(rungs(grainy, 1200), wish, ["avif"])["avif"][0] for files in (sketch_files, make_files))
+    assert abs(sketch.encoded.bytes / made.encoded.bytes - 1) < 0.1
+
+
+def test_quick_files_are_promised_as_they_are() -> None:
+    """Where confirmed files are made quickly too, none of their bytes are saved."""
+    ladder = rungs(photograph("coffee"), 300)
+    files = sketch_files(ladder, Wish(Rules(effort="quick"), False, lambda rung: 75), TIERS)
+    assert all(file.encoded.bytes == len(file.encoded.data) for tier in TIERS for file in files[tier])
+
+
 def test_caps_and_fixed_qualities_are_kept_to() -> None:
     """A cap within a tenth; a quality as it was asked for."""
     ladder = rungs(photograph("coffee"), 400)

@@ -199,13 +199,16 @@ def foretold(coder: Coder[E], aim: float, start: float) -> int:
     return _probed(_Tries(coder), coder, aim, _clamp(start, *coder.limits), near=_NEAR)
 
 
-def near_enough(coder: Coder[E], aim: float, start: float, near: float, most: int) -> Found[E]:
-    """The file nearest to a score, of `most` files at most; one within `near` points of it will do."""
+def near_enough(coder: Coder[E], aim: float, start: float, near: Sequence[float]) -> Found[E]:
+    """The file nearest to a score, of as many files at most as `near` is long.
+
+    It tells for each within how many points of the score it will do; the last will do anyhow.
+    """
     tries, scale = _Tries(coder), coder.scale
     setting = _clamp(start, *coder.limits)
-    while setting not in tries.points:
+    for enough in near:
         point = tries.at(setting)
-        if abs(point.score - aim) <= near or len(tries.points) >= most:
+        if abs(point.score - aim) <= enough:
             break
         known = [(p.setting, scale.setting(p.score)) for p in tries.points.values()]
         setting = _clamp(_towards(known, scale.setting(aim), 1.0), *coder.limits)

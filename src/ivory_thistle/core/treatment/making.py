@@ -213,8 +213,12 @@ class Maker:
 
     def _is_spoilt(self, tier: Tier, found: Found[Encoded]) -> bool:
         """Whether finer chroma that nobody asked for may cost more than it saves."""
-        lost = gain_of(tier, self._fidelity) - found.hint.gain
-        return lost > _SPOILT and self.is_fine(tier) and not (self._must_be_fine or self._wish.rules.cap)
+        return self._spoils(tier, found.hint.gain) and not self._wish.rules.cap
+
+    def _spoils(self, tier: Tier, gain: float) -> bool:
+        """Whether finer chroma that can be done without leaves a thorough encode so small a gain (points)."""
+        lost = gain_of(tier, self._fidelity) - gain
+        return lost > _SPOILT and self.is_fine(tier) and not self._must_be_fine
 
     def _finer_where_smaller(self, tier: Tier, coarse: Found[Encoded]) -> Found[Encoded]:
         """The file with whole chroma where that is smaller: its luma then needs no such quality."""

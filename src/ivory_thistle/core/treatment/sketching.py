@@ -5,16 +5,18 @@ They are there to be looked at while the confirmed files are still being made; n
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 from math import exp, inf, log
 
+import numpy as np
+
 from ivory_thistle.core.formats.encoder import Encoded
 from ivory_thistle.core.formats.table import FormatName
 from ivory_thistle.core.formats.tiers import TIERS, Tier
-from ivory_thistle.core.images.pixels import reduce
-from ivory_thistle.core.search.search import Coder, Found, Hint, best_under_cap, foretold, near_enough
+from ivory_thistle.core.images.pixels import Pixels, reduce
+from ivory_thistle.core.search.search import Coder, Found, Hint, Point, best_under_cap, foretold, near_enough
 from ivory_thistle.core.treatment.learning import Learnt, gain_of
 from ivory_thistle.core.treatment.making import Made, Maker, Rung, Wish
 
@@ -25,16 +27,23 @@ _HIGHEST = 90
 _CAP_TRIES = 3
 _MISSED = 1.0
 """So many points below what was asked at its highest quality, a format can't keep a look."""
-_LOOKS, _NEAR = 2, 1.5
-"""So many files of the widest rung are looked at, one where it is so near (points) to what is asked."""
+_NEAR = (1.5, 4.0, inf)
+"""Files of the widest rung are looked at until one is so near (points) to what is asked: first, second, third."""
+_NEAR_BETWEEN = _NEAR[1:]
+"""The same for tiers between the first and the last."""
 _STEEPNESS, _SLOPES, _APART, _MOST_GROWTH = 0.05, (0.02, 0.2), 1.0, 0.7
 """By how much of itself (natural logarithm) a file grows with a point of score: the typical one's, the least and the
 most. It is told by two files that are so many points apart, and carries no further than the last."""
-_SHARES: Mapping[FormatName, tuple[float, float, float]] = {
-    "avif": (0.95, 0.15, 1.05), "webp": (0.87, 0.08, 0.93), "jpeg": (1.04, 0.0, 1.06)
-}  # fmt: skip
-"""What confirmed files weigh of quick ones (of JPEG, thorough ones) that look as asked: the widest of a quiet picture,
-how much less (natural logarithm) narrower ones do with each factor e of the width, and files of a noisy picture."""
+_TRIED: Mapping[FormatName, float] = {"avif": 1.15}
+"""Formats of which a thorough file is tried, since what it saves differs most from picture to picture; and what
+confirmed files weigh of what that foretells: they score a little more than is asked."""
+_MIDDLE, _LOWER = (480, 360), 5
+"""It is tried on the middle of the widest rung, of so many pixels across and down: a small copy has lost the grain. A
+quick file that is so many settings lower tells how bytes rise with the score."""
+_SHARES: Mapping[FormatName, tuple[float, float, float]] = {"webp": (0.87, 0.08, 0.93), "jpeg": (1.04, 0.0, 1.06)}
+"""What confirmed files of other formats weigh of quick ones (of JPEG, thorough ones) that look as asked: the widest of
+a quiet picture, how much less (natural logarithm) narrower ones do with each factor e of the width, and files of a
+noisy picture."""
 _QUIET, _NOISY = 0.5, 1.7
 """Bits a pixel of the widest file: on noise, a thorough encoder finds little to save at any width."""
 _FIXED_SHARES: Mapping[FormatName, float] = {"avif": 0.91, "webp": 0.87}
@@ -60,6 +69,7 @@ def sketch_files(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier]) -> di
     Small copies are tried, then the widest rung is looked at: what is smaller looks worse at the same setting, by how
     much differs. The other rungs follow from both.
     """
+    is_quick = wish.rules.effort == "quick"
     wish = replace(wish, rules=replace(wish.rules, effort="quick"))
     widest, narrowest = rungs[-1].pixels, rungs[0].pixels
     widths = sorted({min(_SMALL, narrowest.width), min(_SMALL, widest.width)})
@@ -67,21 +77,36 @@ def sketch_files(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier]) -> di
     # What a narrow copy gains by whole chroma says nothing of the wider ones.
     chroma: dict[int, dict[Tier, bool]] = {width: {} for width in widths}
     tried = [_Sketcher(Rung(reduce(widest, width)), wish, chroma[width]) for width in widths]
+    middle = _Sketcher(Rung(_middle_of(widest)), wish, chroma[widths[-1]])
     near = [next((w for w in widths if rung.pixels.width <= w), widths[-1]) for rung in rungs]
     *makers, last = [_Sketcher(rung, wish, chroma[width]) for rung, width in zip(rungs, near, strict=True)]
     in_order = [tier for tier in reversed(TIERS) if tier in tiers]
     for tier in in_order:
         for small in tried:
             small.learn(tier, learnt)
-        # Most visitors load the most modern files, and the oldest decide what is worth its files.
-        looks = _LOOKS if tier in (in_order[0], in_order[-1]) else 1
-        is_larger = last.width > widths[-1] and last.is_searched(tier)
-        top, growth = last.look_at(tier, learnt, looks) if is_larger else (last.sketch(tier, learnt), 0.0)
-        others = [maker.sketch(tier, learnt) for maker in makers]
-        shares = [last.share(tier, file.encoded, top.encoded) for file in others]
-        made[tier] = [_promised(file, share) for file, share in zip(others, shares, strict=True)]
-        made[tier].append(_promised(top, last.share(tier, top.encoded, top.encoded) * exp(growth)))
+        if last.width > widths[-1] and last.is_searched(tier):
+            # Most visitors load the most modern files, and the oldest decide what is worth its files.
+            is_end = tier in (in_order[0], in_order[-1])
+            top, growth = last.look_at(tier, learnt, _NEAR if is_end else _NEAR_BETWEEN)
+            trier, quality = middle, top.encoded.how.quality or 0
+        else:
+            top, growth = last.sketch(tier, learnt), 0.0
+            trier, quality = tried[-1], tried[-1].setting(tier, learnt)
+        files = [*(maker.sketch(tier, learnt) for maker in makers), top]
+        shares = [1.0] * len(files)
+        if not is_quick:
+            saved = trier.thorough_share(tier, quality)
+            shares = [last.share(tier, file.encoded, top.encoded, saved) for file in files]
+        shares[-1] *= exp(growth)
+        made[tier] = [_promised(file, share) for file, share in zip(files, shares, strict=True)]
     return made
+
+
+def _middle_of(pixels: Pixels) -> Pixels:
+    """The middle of a picture, as large as `_MIDDLE` at most."""
+    across, down = min(_MIDDLE[0], pixels.width), min(_MIDDLE[1], pixels.height)
+    left, top = (pixels.width - across) // 2, (pixels.height - down) // 2
+    return replace(pixels, array=np.ascontiguousarray(pixels.array[top : top + down, left : left + across]))
 
 
 def _promised(file: Made, share: float) -> Made:
@@ -112,6 +137,32 @@ class _Sketcher(Maker):
             setting = self._finer_where_lighter(tier, learnt, setting)
         learnt.take(tier, self.width, self._fidelity, Hint(setting), self.is_fine(tier))
 
+    def setting(self, tier: Tier, learnt: Learnt) -> int:
+        """Where others point to for this rung."""
+        low, high = TIERS[tier].making.limits
+        hint = learnt.hint_for(tier, self.width, self._fidelity, self.is_fine(tier))
+        return min(max(round(hint.start), low), high)
+
+    def thorough_share(self, tier: Tier, quality: int) -> float:
+        """What a thorough file of this rung weighs of a quick one that looks alike; 1 where none is tried."""
+        if TIERS[tier].format not in _TRIED or not self.is_searched(tier):
+            return 1.0
+        quality = max(quality, TIERS[tier].making.limits[0] + _LOWER)
+        quick, lower = (self._point(self._quickly(tier, q), q) for q in (quality, quality - _LOWER))
+        tried = [self._thorough_point(tier, quality)]
+        if self._spoils(tier, tried[0].score - quick.score):
+            coarse = _Sketcher(Rung(self._pixels), self._wish, {tier: False})
+            tried.append(coarse._thorough_point(tier, quality))
+        steepness = _steepness(quick, [lower])
+        return min(p.bytes / quick.bytes * exp(steepness * (quick.score - p.score)) for p in tried)
+
+    def _thorough_point(self, tier: Tier, quality: int) -> Point:
+        settings = replace(self._settings(tier, quality), quick=False)
+        return self._point(self._encode(TIERS[tier].making.encoder, settings), quality)
+
+    def _point(self, file: Encoded, quality: int) -> Point:
+        return Point(quality, file.bytes, self.judge(file))
+
     def _finer_where_lighter(self, tier: Tier, learnt: Learnt, coarse: int) -> int:
         """The setting with finer chroma where that takes fewer bytes, or where the look can't be had without."""
         before = self._quickly(tier, coarse)
@@ -130,14 +181,14 @@ class _Sketcher(Maker):
         coder = Coder(quick, self.judge, making.limits, making.scale, quick)
         return foretold(coder, self._fidelity - gain_of(tier, self._fidelity), hint.start)
 
-    def look_at(self, tier: Tier, learnt: Learnt, looks: int) -> tuple[Made, float]:
-        """A tier's file by so many quick ones of this rung that are looked at, and ln of what it lacks of looking as
-        asked; tells the other rungs what they told.
+    def look_at(self, tier: Tier, learnt: Learnt, near: Sequence[float]) -> tuple[Made, float]:
+        """A tier's file by quick ones of this rung that are looked at until one is `near`, and ln of what it lacks of
+        looking as asked; tells the other rungs what they told.
         """
         making, aim = TIERS[tier].making, self._aim(tier)
-        hint = learnt.hint_for(tier, self.width, self._fidelity, self.is_fine(tier))
+        start = self.setting(tier, learnt)
         coder = Coder(partial(self._at, tier), self.judge, making.limits, making.scale)
-        found = near_enough(coder, aim, hint.start, _NEAR, looks)
+        found = near_enough(coder, aim, start, near)
         learnt.take(tier, self.width, self._fidelity, found.hint, self.is_fine(tier))
         met = found.setting < making.limits[1] or found.score > aim - _MISSED
         return Made(found.encoded, met=met, goal=self._fidelity), _growth(found, aim)
@@ -163,14 +214,16 @@ class _Sketcher(Maker):
         met = not is_highest or self.judge(quick) > self._aim(tier) - _MISSED
         return Made(quick, met=met, goal=self._fidelity)
 
-    def share(self, tier: Tier, file: Encoded, widest: Encoded) -> float:
-        """What the confirmed file weighs of a sketch; a cap is used up by both."""
+    def share(self, tier: Tier, file: Encoded, widest: Encoded, saved: float) -> float:
+        """What the confirmed file weighs of a sketch, by what a thorough one `saved`; a cap is used up by both."""
         if self._ways(tier):
             return _DRAWN_SHARES.get(file.format, 1.0)
         if self._wish.rules.cap:
             return 1.0
         if self._wish.drawn or self._wish.rules.fixed:
             return (_DRAWN_SHARES if self._wish.drawn else _FIXED_SHARES).get(file.format, 1.0)
+        if file.format in _TRIED:
+            return _TRIED[file.format] * saved
         quiet, narrower, noisy = _SHARES.get(file.format, (1.0, 0.0, 1.0))
         bits = 8 * len(widest.data) / (widest.width * widest.height)
         noise = min(max(log(bits / _QUIET) / log(_NOISY / _QUIET), 0.0), 1.0)
@@ -202,12 +255,17 @@ class _Sketcher(Maker):
 def _growth(found: Found[Encoded], aim: float) -> float:
     """By how much (natural logarithm) the file that was found is lighter than one that has the score, by its slope."""
     best = next(p for p in found.points if p.setting == found.setting)
-    steepness = _STEEPNESS
-    for other in found.points:
+    growth = _steepness(best, found.points) * (aim - best.score)
+    return min(max(growth, -_MOST_GROWTH), _MOST_GROWTH)
+
+
+def _steepness(best: Point, others: Iterable[Point]) -> float:
+    """By how much (natural logarithm) files grow with a point of score, by one of those that are far enough apart."""
+    for other in others:
         if abs(other.score - best.score) >= _APART:
             slope = log(other.bytes / best.bytes) / (other.score - best.score)
-            steepness = min(max(slope, _SLOPES[0]), _SLOPES[1])
-    return min(max(steepness * (aim - best.score), -_MOST_GROWTH), _MOST_GROWTH)
+            return min(max(slope, _SLOPES[0]), _SLOPES[1])
+    return _STEEPNESS
 
 
 def _quality(file: Encoded) -> float:

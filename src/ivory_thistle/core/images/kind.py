@@ -206,17 +206,25 @@ def perceptual_hash(array: NDArray[np.uint8]) -> str:
 
     Frequencies are compared with their median, as is common practice for DCT hashes.
     """
-    grey = array.astype(np.float64) @ (0.299, 0.587, 0.114)
-    height, width = grey.shape
+    height, width = array.shape[:2]
     rows = np.linspace(0, height, 33).astype(int)
     columns = np.linspace(0, width, 33).astype(int)
-    sums = np.add.reduceat(
-        np.add.reduceat(grey, np.minimum(rows[:-1], height - 1), 0), np.minimum(columns[:-1], width - 1), 1
-    )
+    flat = array.reshape(height, -1)
+    # A picture of fewer rows or columns than parts has some of them twice.
+    parts = [
+        flat[start : max(end, start + 1)]
+        for start, end in zip(np.minimum(rows[:-1], height - 1), rows[1:], strict=True)
+    ]
+    grey = np.stack([_sum_of_rows(part).reshape(width, 3) for part in parts]) @ (0.299, 0.587, 0.114)
+    sums = np.add.reduceat(grey, np.minimum(columns[:-1], width - 1), 1)
     areas = np.outer(np.maximum(np.diff(rows), 1), np.maximum(np.diff(columns), 1))
     frequencies = cv2.dct(sums / areas)[1:9, 1:9].ravel()
     bits = frequencies > np.median(frequencies)
     return f"{int(''.join('1' if b else '0' for b in bits), 2):016x}"
+
+
+def _sum_of_rows(array: NDArray[np.uint8]) -> NDArray[np.float64]:
+    return np.asarray(cv2.reduce(array, 0, cv2.REDUCE_SUM, dtype=cv2.CV_64F), np.float64)
 
 
 def distance(a: str, b: str) -> int:

@@ -6,6 +6,7 @@ from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any
 
+import cv2
 import numpy as np
 import pyvips
 from numpy.typing import NDArray
@@ -15,6 +16,8 @@ from ivory_thistle.core.errors import PictureError
 from ivory_thistle.core.formats.segments import is_display_p3
 from ivory_thistle.core.formats.table import FORMATS, FormatName
 from ivory_thistle.core.images.facts import ImageFacts
+
+_ROWS_AT_ONCE = 32
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -125,16 +128,25 @@ def reduce(pixels: Pixels, width: int) -> Pixels:
 def on_white(array: NDArray[np.uint8]) -> NDArray[np.uint8]:
     """Pixels of any number of channels as height x width x 3, on white where they are transparent."""
     channels = array.shape[2]
+    # OpenCV takes channels apart several times as fast as NumPy.
+    if channels == 4 and array[:, :, -1].min() == 255:
+        return np.asarray(cv2.cvtColor(array, cv2.COLOR_RGBA2RGB), np.uint8)
     colour = array[:, :, :3] if channels >= 3 else np.repeat(array[:, :, :1], 3, axis=2)
     if channels in (1, 3) or array[:, :, -1].min() == 255:
         return np.ascontiguousarray(colour)
-    alpha = array[:, :, -1:].astype(np.uint16)
-    mixed = colour * alpha
-    mixed += 255 * (255 - alpha)
-    # Division by 255, exact for all 16 bits but the last number, and several times as fast.
-    mixed += 1
-    mixed += mixed >> 8
-    return (mixed >> 8).astype(np.uint8)
+    mixed = np.empty(colour.shape, np.uint8)
+    # Channel by channel over a few rows: what is in hand then stays in the processor's cache.
+    for start in range(0, len(array), _ROWS_AT_ONCE):
+        rows = slice(start, start + _ROWS_AT_ONCE)
+        alpha = array[rows, :, -1].astype(np.uint16)
+        under = 255 * (255 - alpha) + 1
+        for channel in range(3):
+            sums = colour[rows, :, channel] * alpha
+            sums += under
+            # Division by 255, exact for all 16 bits but the last number, and several times as fast.
+            sums += sums >> 8
+            mixed[rows, :, channel] = sums >> 8
+    return mixed
 
 
 def _eight_bit(image: Any, grey: bool) -> Pixels:

@@ -12,7 +12,7 @@ from functools import partial
 from typing import Any, cast
 from urllib.parse import quote
 
-from playwright.async_api import Browser, FloatRect, Page, Response
+from playwright.async_api import Browser, FloatRect, Page, Request, Response
 from playwright.async_api import Error as BrowserError
 
 from ivory_thistle.core.quality.likeness import Likeness
@@ -258,13 +258,19 @@ async def _boxes(page: Page) -> list[Box]:
 
 
 def listen(page: Page, address: str, seen: Seen) -> list[tuple[Any, Callable[[Any], None]]]:
-    """Notes images and console messages; gives the listeners, to be taken off again."""
+    """Notes what is asked for, images and console messages; gives the listeners, to be taken off again."""
+
+    def request(asked: Request) -> None:
+        if asked.url.startswith(address):
+            seen.asked.add(asked.url.removeprefix(address))
 
     def response(answer: Response) -> None:
         kind = answer.headers.get("content-type", "")
         if answer.url.startswith(address) and (answer.request.resource_type == "image" or kind.startswith("image/")):
             size = int(answer.headers.get("content-length", "0")) if answer.status < 400 else 0
             seen.images[answer.url.removeprefix(address)] = size
+            if answer.frame != page.main_frame:
+                seen.framed.add(answer.url.removeprefix(address))
 
     def message(kind: str, text: str, where: str = "") -> None:
         if kind not in ("error", "warning", "pageerror") or _FOR_OTHERS in text:
@@ -276,6 +282,7 @@ def listen(page: Page, address: str, seen: Seen) -> list[tuple[Any, Callable[[An
             seen.messages[f"{kind}: {text.replace(address, '')}"] += 1
 
     listening: list[tuple[Any, Callable[[Any], None]]] = [
+        ("request", request),
         ("response", response),
         ("console", lambda m: message(m.type, m.text, m.location["url"])),
         ("pageerror", lambda e: message("pageerror", str(e))),

@@ -39,7 +39,8 @@ class Seen:
 
     `at_opening` are the images that came before any scrolling.
     `swept` are the boxes at other widths of the screen, in CSS px. `picture` is the whole page as a JPEG, one pixel a
-    CSS px, where one was taken.
+    CSS px, where one was taken. `asked` are the site's addresses that the page asked for, whatever is there;
+    `framed` those of images that came for a page in a frame of it.
     """
 
     boxes: list[Box] = field(default_factory=list)
@@ -49,6 +50,8 @@ class Seen:
     messages: Counter[str] = field(default_factory=Counter)
     problem: str = ""
     picture: bytes | None = None
+    asked: set[str] = field(default_factory=set)
+    framed: set[str] = field(default_factory=set)
 
 
 @dataclass(frozen=True, slots=True)

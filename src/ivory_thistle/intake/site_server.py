@@ -12,6 +12,7 @@ from urllib.parse import unquote
 from zlib import crc32
 
 from ivory_thistle.core.formats.table import FORMATS, extension_of
+from ivory_thistle.core.references.addresses import spellings
 
 _TYPES = {
     "html": "text/html", "htm": "text/html", "xhtml": "application/xhtml+xml", "css": "text/css",
@@ -70,8 +71,7 @@ def serve_site(
                 self.end_headers()
                 return
             path = _ROOM.sub("", unquote(self.path.split("?", 1)[0].split("#", 1)[0])).lstrip("/")
-            spellings = (named.get(self.path, path), path, f"{path}.html", f"{path.rstrip('/')}/index.html".lstrip("/"))
-            found = next((p for p in spellings if p in known), None)
+            found = next((p for p in (named.get(self.path, path), *spellings(path)) if p in known), None)
             try:
                 body = read(found) if found is not None else b"Not found"
             except OSError:

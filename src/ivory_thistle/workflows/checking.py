@@ -2,14 +2,15 @@
 
 Chromium shows every format. For the visitors of an older tier, pages and style sheets are served with the media types
 of more modern formats changed to an unknown one: `source`s, preloads and `image-set()` that name them are passed over,
-as in a browser that can't show them. A picture that is named without its type is shown all the same.
+as in a browser that can't show them. A picture that is named without its type is shown all the same. Where a page and
+all that it asks for is served the same to two tiers, byte for byte, it is loaded for the first of them.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import ExitStack
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from urllib.parse import unquote, urlsplit
 
 import cv2
@@ -20,6 +21,7 @@ from ivory_thistle.core.formats.table import FORMATS, extension_of
 from ivory_thistle.core.formats.tiers import TIERS, Tier
 from ivory_thistle.core.quality.damage import Spot
 from ivory_thistle.core.quality.likeness import Likeness, Picture, likeness
+from ivory_thistle.core.references.addresses import spellings
 from ivory_thistle.core.references.markup import tags
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.references.source import read_html_source
@@ -71,7 +73,7 @@ class Checked:
     `weights` are what came before and after. `score` is that of the page's picture, None where none could be judged;
     `spot` is where it differs most, in CSS px. `pictures` are JPEG files of the whole page before and after, one pixel
     a CSS px. `timed` is there for one screen and tier. `sure` is False for a page that is never twice the same, or
-    can't be loaded before either.
+    can't be loaded before either. `asked` are the addresses that the page asked for.
     """
 
     page: str
@@ -85,6 +87,7 @@ class Checked:
     pictures: tuple[bytes, bytes] | None = None
     timed: Timed | None = None
     sure: bool = True
+    asked: frozenset[str] = frozenset()
 
     @property
     def before(self) -> int:
@@ -114,6 +117,21 @@ class Side:
     def aliases(self, tier: Tier) -> Mapping[str, str]:
         """What stands under other addresses than its own, for visitors of a tier."""
         return {**self.site.aliases, **{f"/{path}": file for path, file in self.given.get(tier, {}).items()}}
+
+
+@dataclass(frozen=True, slots=True)
+class _Served:
+    """The new site as it is served to the visitors of a tier."""
+
+    files: Collection[str]
+    read: Callable[[str], bytes]
+    names: Mapping[str, str]
+
+    def gives(self, address: str) -> list[tuple[str, bytes]]:
+        """The files that an address may lead to, with the content of texts: the others are the same for everybody."""
+        path = unquote(address.partition("?")[0].partition("#")[0]).lstrip("/")
+        found = [path for path in (self.names.get(address, path), *spellings(path)) if path in self.files]
+        return [(path, self.read(path) if extension_of(path) in _TEXTS else b"") for path in found]
 
 
 class Checker:
@@ -189,25 +207,45 @@ class Checker:
         done: Callable[[str, str, Tier], bool],
     ) -> None:
         self._foretell(pages)
+        loaded: list[Checked] = []
         with ExitStack() as servers:
             old = servers.enter_context(
                 serve_site(self._before.site.files, self._before.read, self._before.site.aliases)
             )
             for tier in self._tiers:
-                after, read = self._after, _for_tier(tier, self._after.read)
-                new = servers.enter_context(serve_site(after.site.files, read, after.aliases(tier)))
+                served = self._served(tier)
+                new = servers.enter_context(serve_site(served.files, served.read, served.names))
                 timed = self._timed(old, new, tier, pages, stop, done)
 
-                def skip(page: str, screen: str, tier: Tier = tier) -> bool:
-                    return done(page, screen, tier)
+                alike = {(one.page, one.screen): one for one in loaded if self._is_alike(one, tier)}
+                for (page, screen), one in alike.items():
+                    if not done(page, screen, tier):
+                        on_checked(replace(one, tier=tier, timed=None))
+
+                def skip(page: str, screen: str, tier: Tier = tier, told: Collection[tuple[str, str]] = alike) -> bool:
+                    return (page, screen) in told or done(page, screen, tier)
 
                 def tell(pair: Pair, tier: Tier = tier, timed: Mapping[str, Timed] = timed) -> None:
                     first = pair.screen == self._screens[0].name
-                    on_checked(self._checked(pair, tier, timed.get(pair.page) if first else None))
+                    loaded.append(self._checked(pair, tier, timed.get(pair.page) if first else None))
+                    on_checked(loaded[-1])
 
                 # How boxes follow the screen's width is the same for all tiers.
                 closeness = Closeness(sweep=SWEEP if tier == self._tiers[0] else (), judge=self._judge)
                 compare_sites(old, new, pages, self._screens, self._known, tell, stop, closeness, skip)
+
+    def _is_alike(self, loaded: Checked, tier: Tier) -> bool:
+        """Whether a load without a fault says what it would say in another tier: all that it asked for is the same."""
+        if loaded.wrong or not loaded.sure:
+            return False
+        key = loaded.page, loaded.screen
+        if self._foretold.get((*key, tier)) != self._foretold.get((*key, loaded.tier)):
+            return False
+        now, then = self._served(tier), self._served(loaded.tier)
+        return all(now.gives(address) == then.gives(address) for address in loaded.asked)
+
+    def _served(self, tier: Tier) -> _Served:
+        return _Served(self._after.site.files, _for_tier(tier, self._after.read), self._after.aliases(tier))
 
     def _timed(
         self,
@@ -271,7 +309,7 @@ class Checker:
         if foretold is None:
             wrong.append(Wrong("What it loads can't be foretold from its markup."))
         elif not pair.new.problem:
-            wrong += [Wrong(words) for words in _off(loaded, foretold, pair.old.images)]
+            wrong += [Wrong(words) for words in _off(loaded, foretold, pair.old.images.keys() | pair.new.framed)]
         wrong += [Wrong(words) for words in timed.words] if timed else []
         if pair.new.problem and not pair.old.problem:
             wrong.append(Wrong(pair.new.problem))
@@ -281,6 +319,7 @@ class Checker:
             wrong=tuple(wrong), score=pair.likeness.score if pair.likeness else None,
             spot=pair.likeness.spot if pair.likeness else None,
             pictures=_pictures(pair) if self._keeps_pictures else None, timed=timed, sure=not unsure,
+            asked=frozenset(pair.new.asked),
         )  # fmt: skip
 
     def _placed(self, page: str, numbers: Sequence[int]) -> Iterator[Placed]:
@@ -311,10 +350,12 @@ def _pixels(picture: bytes) -> Picture:
     return np.asarray(cv2.imdecode(np.frombuffer(picture, np.uint8), cv2.IMREAD_COLOR_RGB), np.uint8)
 
 
-def _off(loaded: Mapping[str, int], promised: Mapping[str, int], before: Mapping[str, int]) -> Iterator[str]:
-    """How what is loaded differs from what was foretold; what a script loads as before, no markup can foretell."""
-    by_script = {path: size for path, size in before.items() if path not in promised and path in loaded}
-    came = {path: size for path, size in loaded.items() if path not in by_script}
+def _off(loaded: Mapping[str, int], promised: Mapping[str, int], others: Collection[str]) -> Iterator[str]:
+    """How what is loaded differs from what was foretold.
+
+    Of `others`, the page's own markup foretells nothing: what a script loads as before, or a page in a frame.
+    """
+    came = {path: size for path, size in loaded.items() if path in promised or path not in others}
     weighs, should = sum(came.values()), sum(promised.values())
     if abs(weighs - should) > _TOLERANCE * max(should, 1):
         yield f"{weighs:,} bytes of images are loaded; its markup foretells {should:,}."

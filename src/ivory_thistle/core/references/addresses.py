@@ -113,8 +113,7 @@ class FileIndex:
         return self._find(unquote(parts.path).lstrip("/"))
 
     def _find(self, path: str) -> Resolved:
-        spellings = (path, f"{path}.html", f"{path.rstrip('/')}/index.html".lstrip("/"))
-        found = next((p for p in spellings if p in self._paths), None)
+        found = next((p for p in spellings(path) if p in self._paths), None)
         if found is not None:
             return Resolved("local", found)
         composed = self._composed.get(unicodedata.normalize("NFC", path))
@@ -122,6 +121,11 @@ class FileIndex:
             return Resolved("local", composed)
         other = self._folded.get(path.casefold())
         return Resolved("missing", path, f"the file is called {other}" if other else "")
+
+
+def spellings(path: str) -> tuple[str, str, str]:
+    """The files that a web server looks for where a path is asked for, in its order."""
+    return path, f"{path}.html", f"{path.rstrip('/')}/index.html".lstrip("/")
 
 
 def base_of(own: str, said: str | None) -> str:

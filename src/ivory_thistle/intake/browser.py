@@ -28,8 +28,10 @@ from ivory_thistle.intake.chromium import (
     PAGE_SECONDS,
     SCROLL,
     Watch,
+    ask,
     fresh_page,
     in_browsers,
+    run_early,
 )
 from ivory_thistle.intake.comparing import SWEEP, listen, look_closely, swept_screen
 from ivory_thistle.intake.differences import Seen
@@ -203,7 +205,7 @@ async def _measure(
             listen(page, place.address, whole)
         if place.read is not None:
             await page.route(lambda url: not url.startswith(f"{place.address}/"), partial(_answer, place))
-        await page.add_init_script(OBSERVE)
+        await run_early(page, OBSERVE)
         problem = ""
         try:
             await page.goto(f"{place.address}/{quote(path)}", wait_until="load", timeout=LOAD_SECONDS * 1000)
@@ -212,13 +214,13 @@ async def _measure(
                 raise
             problem = f"{path} was still loading after {LOAD_SECONDS:g} seconds on the {screen.name} screen."
         await watch.quiet()
-        vitals = await page.evaluate(VITALS)
+        vitals = await ask(page, VITALS)
         watch.opening = False
         whole.at_opening = dict(whole.images)
-        await page.evaluate(SCROLL)
+        await ask(page, SCROLL)
         await watch.quiet()
-        await page.evaluate("() => scrollTo(0, 0)")
-        seen: dict[str, Any] = await page.evaluate(_LOOK)
+        await ask(page, "() => scrollTo(0, 0)")
+        seen: dict[str, Any] = await ask(page, _LOOK)
         # Looking closely changes the screen's size, and may load other files.
         requests, errors = tuple(watch.images.values()), tuple(dict.fromkeys(watch.errors))
         if sweep is not None:

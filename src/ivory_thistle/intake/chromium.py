@@ -13,9 +13,10 @@ from contextlib import AsyncExitStack, asynccontextmanager, contextmanager, supp
 from contextvars import ContextVar
 from pathlib import Path
 from typing import Any, TypeVar
+from weakref import WeakKeyDictionary
 
 import structlog
-from playwright.async_api import Browser, Page, Playwright, async_playwright
+from playwright.async_api import Browser, CDPSession, Page, Playwright, async_playwright
 from playwright.async_api import Error as BrowserError
 
 from ivory_thistle.core.selection.loads import LAZY_DISTANCE
@@ -221,6 +222,7 @@ async def fresh_page(browser: Browser, screen: Screen, address: str) -> AsyncIte
         page = await context.new_page()
         context.on("page", lambda other: asyncio.ensure_future(_close_window(other)))
         page.on("dialog", lambda d: asyncio.ensure_future(d.dismiss()))
+        _worlds[page] = _World(await context.new_cdp_session(page))
         yield page
     finally:
         # A browser that hangs would never answer this either.
@@ -231,6 +233,62 @@ async def fresh_page(browser: Browser, screen: Screen, address: str) -> AsyncIte
 async def _close_window(page: Page) -> None:
     with suppress(BrowserError, TimeoutError):
         await asyncio.wait_for(page.close(), _CLOSE_SECONDS)
+
+
+async def ask(page: Page, function: str, given: Any = None) -> Any:
+    """What a JavaScript function gives on a page of `fresh_page`, as JSON has it.
+
+    It runs over the same document in a world of its own: whatever the page's scripts did to the language's and the
+    browser's objects, it finds them as they were. Raises BrowserError.
+    """
+    return await _worlds[page].ask(function, given)
+
+
+async def run_early(page: Page, script: str) -> None:
+    """Has a script run before each document's own ones, in the world in which `ask` asks."""
+    await _worlds[page].run_early(script)
+
+
+class _World:
+    """An isolated world of one page (https://chromedevtools.github.io/devtools-protocol/tot/Page/)."""
+
+    def __init__(self, session: CDPSession) -> None:
+        self._session = session
+        self._context: int | None = None
+
+    async def run_early(self, script: str) -> None:
+        await self._session.send("Page.enable")
+        early = {"source": script, "worldName": _WORLD}
+        await self._session.send("Page.addScriptToEvaluateOnNewDocument", early)
+
+    async def ask(self, function: str, given: Any) -> Any:
+        for context in (self._context, None):
+            # It went with the document that it was made for.
+            self._context = context or await self._new_context()
+            asked = {
+                "functionDeclaration": function, "executionContextId": self._context, "arguments": [{"value": given}],
+                "awaitPromise": True, "returnByValue": True,
+            }  # fmt: skip
+            try:
+                told = await self._session.send("Runtime.callFunctionOn", asked)
+                break
+            except BrowserError as error:
+                if context is None or "context" not in error.message:
+                    raise
+        if "exceptionDetails" in told:
+            thrown = told["exceptionDetails"]
+            raise BrowserError(str(thrown.get("exception", {}).get("description") or thrown["text"]))
+        return told["result"].get("value")
+
+    async def _new_context(self) -> int:
+        tree = await self._session.send("Page.getFrameTree")
+        world = {"frameId": tree["frameTree"]["frame"]["id"], "worldName": _WORLD}
+        made = await self._session.send("Page.createIsolatedWorld", world)
+        return int(made["executionContextId"])
+
+
+_WORLD = "ivory-thistle"
+_worlds: WeakKeyDictionary[Page, _World] = WeakKeyDictionary()
 
 
 class Watch:
@@ -252,7 +310,7 @@ class Watch:
 
     async def quiet_soon(self) -> None:
         """The same, sooner for a page on which no script could ask for more."""
-        await self._still_for(QUIET_SECONDS if await self._page.evaluate(_MAY_ASK_LATER) else _WITHOUT_SCRIPTS_SECONDS)
+        await self._still_for(QUIET_SECONDS if await ask(self._page, _MAY_ASK_LATER) else _WITHOUT_SCRIPTS_SECONDS)
 
     async def _still_for(self, seconds: float) -> None:
         waited = still = 0.0

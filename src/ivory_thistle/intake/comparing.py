@@ -22,6 +22,7 @@ from ivory_thistle.intake.chromium import (
     PAGE_SECONDS,
     SCROLL,
     Watch,
+    ask,
     fresh_page,
     in_browsers,
 )
@@ -215,7 +216,7 @@ async def _look(page: Page, address: str, path: str, screen: Screen, sweep: Sequ
     await page.goto(f"{address}/{quote(path)}", wait_until="load", timeout=LOAD_SECONDS * 1000)
     await watch.quiet_soon()
     seen.at_opening = dict(seen.images)
-    await page.evaluate(SCROLL)
+    await ask(page, SCROLL)
     await watch.quiet_soon()
     await look_closely(page, screen, seen, sweep, pictures)
     for event, listener in listening:
@@ -225,7 +226,7 @@ async def _look(page: Page, address: str, path: str, screen: Screen, sweep: Sequ
 
 async def look_closely(page: Page, screen: Screen, seen: Seen, sweep: Sequence[int], pictures: bool) -> None:
     """Notes the boxes of a page that was scrolled through, also at other widths of the screen, and its picture."""
-    await page.evaluate(_DECODED)
+    await ask(page, _DECODED)
     seen.boxes = await _boxes(page)
     # What follows changes the screen's size, and may load other files.
     images = dict(seen.images)
@@ -233,14 +234,14 @@ async def look_closely(page: Page, screen: Screen, seen: Seen, sweep: Sequence[i
         seen.picture = await _picture(page, screen)
     for width in sweep:
         await page.set_viewport_size({"width": width, "height": screen.height})
-        await page.evaluate(_DECODED)
+        await ask(page, _DECODED)
         seen.swept[width] = await _boxes(page)
     seen.images = images
 
 
 async def _picture(page: Page, screen: Screen) -> bytes | None:
     """The page from its top, as high as it is and no higher than the limit."""
-    height = await page.evaluate("() => document.documentElement.scrollHeight")
+    height = await ask(page, "() => document.documentElement.scrollHeight")
     clip = {"x": 0, "y": 0, "width": screen.width, "height": min(max(height, 1), _MOST_HEIGHT)}
     try:
         return await page.screenshot(
@@ -253,7 +254,7 @@ async def _picture(page: Page, screen: Screen) -> bytes | None:
 
 
 async def _boxes(page: Page) -> list[Box]:
-    found: list[list[Any]] = await page.evaluate(f"() => ({BOXES})(window)")
+    found: list[list[Any]] = await ask(page, f"() => ({BOXES})(window)")
     return [Box(*one) for one in found]
 
 

@@ -10,7 +10,7 @@ from urllib.parse import quote
 from playwright.async_api import Browser, Page
 
 from ivory_thistle.core.selection.screen import Screen
-from ivory_thistle.intake.chromium import fresh_page, in_browsers
+from ivory_thistle.intake.chromium import ask, fresh_page, in_browsers
 from ivory_thistle.intake.comparing import BOXES, listen
 from ivory_thistle.intake.differences import Box, Difference, Seen, differences
 
@@ -74,7 +74,7 @@ async def _framed(page: Page, address: str, paths: Sequence[str]) -> dict[str, S
     listening = listen(page, address, every)
     await page.goto(f"{address}/~frames/")
     addresses = [f"{address}/~{n}/{quote(path)}" for n, path in enumerate(paths)]
-    found: list[list[list[Any]]] = await page.evaluate(_FRAMED, addresses)
+    found: list[list[list[Any]]] = await ask(page, _FRAMED, addresses)
     # Messages can't be told apart by frames; the first page stands for all.
     seen[paths[0]].messages = every.messages
     for path, boxes in zip(paths, found, strict=True):

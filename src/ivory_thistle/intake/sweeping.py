@@ -15,7 +15,7 @@ from playwright.async_api import Error as BrowserError
 
 from ivory_thistle.core.rewriting.fitting import Sample
 from ivory_thistle.core.selection.screen import Screen
-from ivory_thistle.intake.chromium import LOAD_SECONDS, SCROLL, Watch, fresh_page, in_browsers
+from ivory_thistle.intake.chromium import LOAD_SECONDS, SCROLL, Watch, ask, fresh_page, in_browsers, run_early
 from ivory_thistle.intake.vitals import OBSERVE, VITALS
 
 NARROWEST, WIDEST, STEP = 320, 2560, 80
@@ -149,19 +149,19 @@ async def _sweep(
         watch = Watch(page)
         await page.goto(f"{address}/{quote(path)}", wait_until="load", timeout=LOAD_SECONDS * 1000)
         await watch.quiet_soon()
-        await page.evaluate(SCROLL)
+        await ask(page, SCROLL)
         await watch.quiet_soon()
-        await page.evaluate(_UNPAINTED)
+        await ask(page, _UNPAINTED)
 
         async def look(width: int, height: int = _HEIGHT) -> list[Any]:
             await page.set_viewport_size({"width": width, "height": height})
-            seen: list[Any] = await page.evaluate(_BOXES)
+            seen: list[Any] = await ask(page, _BOXES)
             return seen
 
         behind: list[SweptBackground] = []
 
         async def look_behind(width: int) -> None:
-            for value, size, drawn, height in await page.evaluate(_BEHIND):
+            for value, size, drawn, height in await ask(page, _BEHIND):
                 behind.append(SweptBackground(width, value, size, inf if drawn < 0 else drawn, height))
 
         async def look_at_all(width: int) -> list[Any]:
@@ -197,10 +197,10 @@ async def _late_background(browser: Browser, address: str, path: str, screens: S
     for screen in screens:
         async with fresh_page(browser, screen, address) as page:
             watch = Watch(page)
-            await page.add_init_script(OBSERVE)
+            await run_early(page, OBSERVE)
             await page.goto(f"{address}/{quote(path)}", wait_until="load", timeout=LOAD_SECONDS * 1000)
             await watch.quiet()
-            seen = await page.evaluate(VITALS)
+            seen = await ask(page, VITALS)
         found.add(seen["lcp"] if seen["element"] not in ("", "img", "image", "video") else "")
         if "" in found or len(found) > 1:
             return ""

@@ -12,7 +12,7 @@ from playwright.async_api import Browser, Page
 from playwright.async_api import Error as BrowserError
 
 from ivory_thistle.core.selection.screen import Screen
-from ivory_thistle.intake.chromium import LOAD_SECONDS, Watch, fresh_page, in_browsers
+from ivory_thistle.intake.chromium import LOAD_SECONDS, Watch, ask, fresh_page, in_browsers, run_early
 from ivory_thistle.intake.vitals import OBSERVE, VITALS
 
 _LOADS, _TRIES = 3, 3
@@ -117,10 +117,10 @@ async def _vitals(page: Page, url: str) -> Vitals:
     session = await page.context.new_cdp_session(page)
     await session.send("Network.enable")
     await session.send("Network.emulateNetworkConditions", _CONNECTION)
-    await page.add_init_script(OBSERVE)
+    await run_early(page, OBSERVE)
     await page.goto(url, wait_until="load", timeout=LOAD_SECONDS * 1000)
     await watch.quiet_soon()
-    seen = await page.evaluate(VITALS)
+    seen = await ask(page, VITALS)
     return Vitals(seen["element"], seen["at"], seen["milliseconds"], seen["shift"])
 
 

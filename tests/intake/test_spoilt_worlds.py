@@ -1,0 +1,58 @@
+"""What a page's scripts do to the language and the browser changes nothing of what is seen of it, or of the others."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+
+from ivory_thistle.core.selection.screen import Screen
+from ivory_thistle.intake.browser import PageMeasurement, measure_pages
+from ivory_thistle.intake.comparing import compare_sites
+from ivory_thistle.intake.folder import Folder
+from ivory_thistle.intake.site_server import serve_site
+from ivory_thistle.intake.sweeping import sweep_pages
+from pictures import encoded, photograph
+
+pytestmark = pytest.mark.browser
+SPOILERS = {
+    "numbers": "Math.round = () => 'x'; Math.max = () => ({}); Number.prototype.toFixed = () => null;",
+    "lists": "Array.prototype.push = () => {}; Array.prototype.map = () => 7; Array.prototype.filter = () => 'q';",
+    "boxes": "Element.prototype.getBoundingClientRect = () => ({x: 'a', y: null, width: {}, height: [1]});",
+    "documents": "Document.prototype.querySelectorAll = () => { throw 1; }; window.getComputedStyle = () => null;",
+    "text": "JSON.stringify = () => '}{'; Object.prototype.toJSON = () => 5; String.prototype.toLowerCase = () => 3;",
+    "clocks": "performance.now = () => 'late'; window.requestAnimationFrame = () => {}; window.setTimeout = () => {};",
+    "paints": "PerformanceObserver = function () { throw 3; }; window.__thistle = {lcp: {url: {}, size: 'x'}};",
+    "images": "for (const name of ['currentSrc', 'complete', 'naturalWidth'])"
+    " Object.defineProperty(HTMLImageElement.prototype, name, {get: () => ({a: 1})});",
+    "names": "Object.defineProperty(Element.prototype, 'tagName', {get: () => 5});"
+    "Object.defineProperty(document, 'images', {get: () => 5});",
+}
+SCREEN = Screen("small", 400, 600, 1)
+
+
+@pytest.fixture(scope="module")
+def site(tmp_path_factory: pytest.TempPathFactory) -> Folder:
+    """A plain page, and the same with each of the scripts."""
+    folder = tmp_path_factory.mktemp("site")
+    (folder / "a.png").write_bytes(encoded(photograph("coffee").resize((300, 200)), "PNG"))
+    for name, script in {"plain": "", **SPOILERS}.items():
+        head = f"<!doctype html><title>x</title><script>{script}</script>"
+        (folder / f"{name}.html").write_text(f'{head}<p>Text</p><img src="a.png" width="300" height="200">')
+    return Folder(folder)
+
+
+def test_a_page_is_seen_as_it_is(site: Folder) -> None:
+    """Boxes, bytes and paints of a spoilt page are those of the plain one; comparing and sweeping it finds the same."""
+    pages = [f"{name}.html" for name in ("plain", *SPOILERS)]
+    found: dict[str, PageMeasurement] = {}
+    with serve_site(site.paths()[0], site.read) as address:
+        measure_pages(address, pages, [SCREEN], lambda measured: found.update({measured.page: measured}))
+        swept = sweep_pages(address, pages, [SCREEN])
+        assert compare_sites(address, address, pages, [SCREEN]) == []
+    plain = replace(found["plain.html"], page="", layout_shift=0.0)
+    assert (plain.placements[0].width, plain.lcp_path, plain.problem) == (300, "a.png", "")
+    for name in SPOILERS:
+        page = f"{name}.html"
+        assert replace(found[page], page="", layout_shift=0.0) == plain, name
+        assert swept[page] == swept["plain.html"], name

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from pathlib import Path
 
 import pytest
 
@@ -56,3 +57,29 @@ def test_a_page_is_seen_as_it_is(site: Folder) -> None:
         page = f"{name}.html"
         assert replace(found[page], page="", layout_shift=0.0) == plain, name
         assert swept[page] == swept["plain.html"], name
+
+
+def test_what_is_told_of_a_page_has_an_end(tmp_path: Path) -> None:
+    """Endless messages, a picture of megabytes behind every element, more elements than a page has: each has a limit."""
+    inline = "data:image/png;base64," + "A" * 1_000_000
+    pages = {
+        "plain": "<p>Text</p>",
+        "messages": "<script>for (let n = 0; n < 3000; n++) console.error(n + 'x'.repeat(5000));</script>",
+        "inline": f'<style>p {{ background: url("{inline}") }}</style>{"<p>x</p>" * 300}<img src="{inline}">',
+        "elements": "<script>for (let n = 0; n < 150000; n++) document.body.append(document.createElement('b'));</script>",
+    }
+    for name, body in pages.items():
+        (tmp_path / f"{name}.html").write_text(f"<!doctype html><title>{name}</title><body>{body}")
+    site = Folder(tmp_path)
+    found: dict[str, PageMeasurement] = {}
+    names = [f"{name}.html" for name in pages]
+    with serve_site(site.paths()[0], site.read) as address:
+        measure_pages(address, names, [SCREEN], lambda one: found.update({one.page: one}), looks=True)
+        assert [d.page for d in compare_sites(address, address, names, [SCREEN])] == ["elements.html"]
+        assert len(sweep_pages(address, ["inline.html"], [SCREEN])["inline.html"].images[0].src) == 2_000
+    assert [name for name in names if found[name].problem] == ["elements.html"]
+    assert "It has 150" in found["elements.html"].problem
+    seen = found["messages.html"].seen
+    assert seen is not None and len(seen.messages) == 200 and max(map(len, seen.messages)) < 1_000
+    behind = [p for p in found["inline.html"].placements if p.kind == "background"]
+    assert len(behind) == 300 and all(len(p.address) < 200 for p in behind)

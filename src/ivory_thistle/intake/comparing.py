@@ -34,16 +34,20 @@ BOXES = """(win) => {
   const without = new Set('PICTURE SOURCE HEAD STYLE SCRIPT LINK META TITLE BASE'.split(' '));
   const boxes = [];
   const root = win.document.documentElement;
-  for (const node of root.querySelectorAll('*')) {
+  const every = root.querySelectorAll('*');
+  if (every.length > 100_000) throw new Error(`It has ${every.length} elements.`);
+  for (const node of every) {
     if (without.has(node.tagName)) continue;
     const box = node.getBoundingClientRect();
     const broken = node.tagName === 'IMG' && node.complete && !!node.currentSrc && node.naturalWidth === 0;
     boxes.push([node.tagName.toLowerCase(), round(box.x + win.scrollX), round(box.y + win.scrollY), round(box.width),
-                round(box.height), broken, node.tagName === 'IMG' ? node.currentSrc : '']);
+                round(box.height), broken, node.tagName === 'IMG' ? node.currentSrc.slice(0, 2000) : '']);
   }
   boxes.push(['(page)', 0, 0, root.scrollWidth, root.scrollHeight, false, '']);
   return boxes;
 }"""
+_MOST_MESSAGES, _LONGEST_MESSAGE = 200, 500
+"""Of a page, the others alike or not: a script may write without end."""
 _FOR_OTHERS = "<link rel=preload> has an unsupported `type` value"
 """What Chromium says of a preload that is meant for browsers of another tier: no fault."""
 _MISSING = "Failed to load resource"
@@ -276,6 +280,9 @@ def listen(page: Page, address: str, seen: Seen) -> list[tuple[Any, Callable[[An
     def message(kind: str, text: str, where: str = "") -> None:
         if kind not in ("error", "warning", "pageerror") or _FOR_OTHERS in text:
             return
+        if len(seen.messages) >= _MOST_MESSAGES:
+            return
+        text = text[:_LONGEST_MESSAGE]
         if text.startswith(_MISSING):
             # How often a page asks for what is missing is chance: each address counts once.
             seen.messages[f"{kind}: {text} {where.replace(address, '')}"] = 1

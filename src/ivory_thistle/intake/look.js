@@ -2,6 +2,10 @@
 // The address of a background is the whole computed value.
 () => {
   const placements = [];
+  const every = document.querySelectorAll('*');
+  if (every.length > 100_000) throw new Error(`It has ${every.length} elements.`);
+  // One style rule may lay a picture of megabytes behind thousands of elements.
+  const brief = (value) => value.replace(/data:[^"]{100,}/g, 'data:');
   const around = (node) => {
     const words = [];
     for (let n = node, depth = 0; n && n.tagName !== 'BODY' && depth < 4; n = n.parentElement, depth++) {
@@ -12,7 +16,7 @@
   const add = (kind, node, address, box, fit) => {
     placements.push({
       kind,
-      address,
+      address: brief(address),
       x: box.x + scrollX,
       y: box.y + scrollY,
       width: box.width,
@@ -21,11 +25,11 @@
       lazy: node.loading === 'lazy',
       fit,
       element: node.tagName.toLowerCase() + (node.id ? '#' + node.id : ''),
-      alt: node.getAttribute('alt'),
+      alt: node.hasAttribute('alt') ? node.getAttribute('alt').slice(0, 2000) : null,
       around: around(node),
     });
   };
-  for (const node of document.querySelectorAll('*')) {
+  for (const node of every) {
     const box = node.getBoundingClientRect();
     const style = getComputedStyle(node);
     if (node instanceof HTMLImageElement) {

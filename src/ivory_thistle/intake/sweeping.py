@@ -23,6 +23,8 @@ _HEIGHT = 900
 _STRAIGHT = 0.75
 """CSS px by which a box may be off the line between its neighbours."""
 _MOST_WIDTHS = 200
+LONGEST_SRC = 2000
+"""Characters of an `img`'s `src` that are noted: pictures written into it may have megabytes."""
 _LARGE_SHARE = 0.05
 """Of a screen's area; what shows less is not what its visitor waits for."""
 _SECONDS = 40.0
@@ -40,7 +42,8 @@ _BEHIND = """() => {
       if (style.backgroundImage.includes('url(') && !(part && ['none', 'normal'].includes(style.content))) {
         const box = node.getBoundingClientRect();
         const odd = part || style.backgroundAttachment !== 'scroll' || style.backgroundImage.includes('), ');
-        found.push([style.backgroundImage, style.backgroundSize, odd ? -1 : box.width, box.height]);
+        const value = style.backgroundImage.replace(/data:[^"]{100,}/g, 'data:');
+        found.push([value, style.backgroundSize, odd ? -1 : box.width, box.height]);
       }
     }
   }
@@ -61,18 +64,18 @@ _BOXES = """async () => {
     const own = node.naturalHeight ? (height * node.naturalWidth) / node.naturalHeight : width;
     const drawn = ['cover', 'none'].includes(style.objectFit) ? Math.max(width, own) : width;
     const seen = box.width > 0 && box.height > 0;
-    const src = node.getAttribute('src') || '';
+    const src = (node.getAttribute('src') || '').trim().slice(0, LONGEST_SRC);
     return seen ? [src, Math.max(0, drawn), box.top + scrollY, width * height] : [src, 0, 0, 0];
   });
-}"""
+}""".replace("LONGEST_SRC", str(LONGEST_SRC))
 
 
 @dataclass(frozen=True, slots=True)
 class SweptImage:
-    """One `img` of a page: its `src` as written, and how wide its picture is drawn at every width of the screen.
+    """One `img` of a page: how wide its picture is drawn at every width of the screen.
 
-    `first` names the screens on which some of it is seen without scrolling, `largest` those whose largest such picture
-    it is, and no small one.
+    `src` is as written, cut at `LONGEST_SRC` characters. `first` names the screens on which some of it is seen without
+    scrolling, `largest` those whose largest such picture it is, and no small one.
     """
 
     src: str

@@ -16,7 +16,7 @@ from ivory_thistle.core.rewriting.elements import Timing, sharing
 from ivory_thistle.core.rewriting.fitting import Sample, fit_rungs, fit_sizes, widest_of
 from ivory_thistle.core.rewriting.site import Limits
 from ivory_thistle.core.selection.screen import USEFUL_DENSITY, Screen
-from ivory_thistle.intake.sweeping import SweptBackground, SweptImage, SweptPage
+from ivory_thistle.intake.sweeping import LONGEST_SRC, SweptBackground, SweptImage, SweptPage
 
 _MOST_FIRST = 2
 """Where the screens' largest pictures are more than so many, none is told to be more urgent than the others."""
@@ -30,7 +30,7 @@ def take_boxes(limits: Limits, page: Page, tags: Sequence[int], swept: SweptPage
         limits.preload[page.path] = late
     by_tag = dict(zip(tags, swept.images, strict=False))
     sources = {p.tag_start: p.address for p in page.placements if p.element == "img" and p.use == "single"}
-    same = all(at not in sources or image.src.strip() == sources[at].strip() for at, image in by_tag.items())
+    same = all(at not in sources or image.src == sources[at].strip()[:LONGEST_SRC] for at, image in by_tag.items())
     if len(tags) != len(swept.images) or not same:
         return
     limits.sizes[page.path] = _sizes(page, {at: image.widths for at, image in by_tag.items()})

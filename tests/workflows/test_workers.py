@@ -141,7 +141,7 @@ def test_a_picture_that_takes_too_long_is_its_own_fault(tmp_path: Path, monkeypa
         (tmp_path / name).write_bytes(data)
     real = inspection
 
-    def short(folder: Folder, path: str, blobs: object) -> Call:
+    def short(folder: Folder, path: str, *_: object) -> Call:
         call = real(folder, path, None)
         return Call(path, sleep, (60.0,), 0.3) if path == "a.png" else call
 

@@ -18,7 +18,6 @@ from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 
 _HINT = re.compile(r"srcset|<picture", re.IGNORECASE)
 _ALSO_KNOWN = "image/jxl"
-_OTHERS = passing_over(frozenset({"picture", "source", "img", "link"}), frozenset({"picture"}), frozenset())
 
 
 @dataclass(slots=True)
@@ -44,7 +43,8 @@ class _Reader:
         return attribute_text(tag, name, self.source)
 
     def read(self) -> list[Fault]:
-        for tag in tags(self.source.text, _OTHERS):
+        over = passing_over(frozenset({"picture", "source", "img", "link"}), frozenset({"picture"}), frozenset())
+        for tag in tags(self.source.text, over):
             if tag.name == "picture":
                 self.end_picture()
                 self.picture = None if tag.closing else _Picture(tag)

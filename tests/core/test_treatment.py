@@ -48,11 +48,15 @@ def treated(data: bytes, *widths: int, rules: Rules = FIXED, **others: object) -
 
 
 def test_roles_and_kinds_set_the_fidelity() -> None:
-    """Hero and content faithful, background and thumbnail everyday, lettering exacting; dense rungs ten points less."""
+    """Hero and content faithful, background and thumbnail everyday, drawings exacting; dense rungs ten points less.
+
+    What is drawn is better kept without loss (common practice, no source).
+    """
     rules = Rules()
     assert {BY_ROLE[r] for r in ("hero", "content")} == {FIDELITIES["faithful"]}  # type: ignore[index]
     assert {BY_ROLE[r] for r in ("background", "thumbnail")} == {FIDELITIES["everyday"]}  # type: ignore[index]
-    assert rules.fidelity_for("thumbnail", "lettering") == FIDELITIES["exacting"]
+    for kind in ("lettering", "graphic", "line art"):
+        assert rules.fidelity_for("thumbnail", kind) == FIDELITIES["exacting"]
     assert rules.fidelity_for("hero", "photograph", dense=True) == 65
     assert Rules(**fields_of({"fidelity": 50})).fidelity_for("hero", "photograph", dense=True) == 50
 

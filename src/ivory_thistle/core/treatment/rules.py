@@ -9,6 +9,7 @@ from typing import Any, Literal
 from ivory_thistle.core.formats.encoder import MOST_COLOURS
 from ivory_thistle.core.formats.table import FormatName
 from ivory_thistle.core.formats.tiers import TIERS, Tier, modern_tiers
+from ivory_thistle.core.images.kind import DRAWN
 from ivory_thistle.core.images.metadata import MetadataPolicy
 from ivory_thistle.core.images.resize import Resize, as_resize
 from ivory_thistle.core.references.site import Image
@@ -43,11 +44,11 @@ class Decided:
 class Rules:
     """Fidelities as scores, encoder qualities, widths in pixels, sizes in bytes, shares between 0 and 1.
 
-    `fidelity` is the score that a role's lossy files must keep, found by search; lettering keeps at least
-    `lettering`. Rungs that only dense screens load may score `dense_less` points less (never under lean): a picture
-    that is shown smaller hides its compression. `cap` (0: none) asks for the best look within so many bytes a file
-    instead. `fixed` takes `qualities` (by tier, on its encoder's scale; the tier's own where none is given) and
-    searches nothing. `formats` are the modern tiers that files are made for.
+    `fidelity` is the score that a role's lossy files must keep, found by search; what is drawn (lettering, graphics,
+    line art) keeps at least `lettering`. Rungs that only dense screens load may score `dense_less` points less (never
+    under lean): a picture that is shown smaller hides its compression. `cap` (0: none) asks for the best look within so
+    many bytes a file instead. `fixed` takes `qualities` (by tier, on its encoder's scale; the tier's own where none is
+    given) and searches nothing. `formats` are the modern tiers that files are made for.
 
     A tier's files must on average save `tier_share` and `tier_bytes` over those of the next tier, a replacement
     `worth_share` or `worth_bytes`. `fallback_format` is that of fallbacks, where it can hold them. `metadata` is
@@ -114,7 +115,8 @@ class Rules:
     def fidelity_for(self, role: Role, kind: str, dense: bool = False) -> int:
         """The score that a file of an image must keep; `dense`: only dense screens load it."""
         wanted = self.fidelity.get(role, BY_ROLE[role])
-        if kind == "lettering":
+        # Spread over a flat ground, damage to a small drawing hardly lowers its score.
+        if kind in DRAWN:
             wanted = max(wanted, self.lettering)
         return max(wanted - self.dense_less, min(wanted, FIDELITIES["lean"])) if dense else wanted
 

@@ -68,7 +68,7 @@ def _looks(rules: Rules) -> str:
     by_score: dict[int, list[str]] = defaultdict(list)
     for role, score in rules.fidelity.items():
         by_score[score].append(_PLURALS[role])
-    by_score[rules.lettering].append("lettering")
+    by_score[rules.lettering].append("drawings")
     return "; ".join(f"{_joined(by_score[score])} {named(score)}" for score in sorted(by_score, reverse=True))
 
 

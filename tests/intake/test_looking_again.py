@@ -3,13 +3,20 @@
 from __future__ import annotations
 
 import asyncio
+import io
 from itertools import chain, repeat
+from pathlib import Path
 
+import numpy as np
 import pytest
+from PIL import Image, ImageDraw, ImageFont
 
 from ivory_thistle.core.quality.likeness import Likeness
-from ivory_thistle.intake.comparing import _compared
+from ivory_thistle.core.quality.likeness import likeness as likeness_of
+from ivory_thistle.core.selection.screen import Screen
+from ivory_thistle.intake.comparing import Closeness, Pair, _compared, compare_sites
 from ivory_thistle.intake.differences import Seen
+from ivory_thistle.intake.site_server import serve_site
 
 ALIKE, OTHER = b"alike", b"other"
 
@@ -19,10 +26,10 @@ def test_what_looks_different_is_looked_at_again(unpainted: int, told: int) -> N
     """The first looks at the new page may show something else; what always does is told."""
     pictures = chain(repeat(OTHER, unpainted), repeat(ALIKE))
 
-    async def old() -> Seen:
+    async def old(*, fine: bool = False) -> Seen:
         return Seen(picture=ALIKE)
 
-    async def new() -> Seen:
+    async def new(*, fine: bool = False) -> Seen:
         return Seen(picture=next(pictures))
 
     def judge(before: Seen, after: Seen) -> Likeness:
@@ -34,3 +41,44 @@ def test_what_looks_different_is_looked_at_again(unpainted: int, told: int) -> N
         return len(found.different)
 
     assert asyncio.run(pair()) == told
+
+
+def pixels(seen: Seen) -> np.ndarray:
+    """The page's picture."""
+    assert seen.picture is not None
+    return np.asarray(Image.open(io.BytesIO(seen.picture)).convert("RGB"))
+
+
+@pytest.mark.browser
+def test_softer_lettering_on_a_dense_screen_is_no_damage(tmp_path: Path) -> None:
+    """A screenshot of 1,320 px, shown 380 wide on three pixels a CSS px, against its copy of 760 px; blots still are."""
+    whole = Image.new("RGB", (1320, 1500), "white")
+    draw, font = ImageDraw.Draw(whole), ImageFont.load_default(18)
+    for row in range(60):
+        draw.text(
+            (30 + 7 * (row % 5), 10 + 24 * row),
+            "Name of what is shown, in small letters 0123456789 " * 3,
+            "black",
+            font,
+        )
+        draw.rectangle((20, 8 + 24 * row, 1290, 30 + 24 * row), outline="black")
+    spoilt = whole.resize((760, 864), Image.Resampling.LANCZOS)
+    spoilt.paste("grey", (100, 100, 660, 700))
+    pictures = {"before": whole, "after": whole.resize((760, 864), Image.Resampling.LANCZOS), "spoilt": spoilt}
+    files: dict[str, dict[str, bytes]] = {}
+    for name, picture in pictures.items():
+        stream = io.BytesIO()
+        picture.save(stream, "PNG")
+        page = b'<!doctype html><title>x</title><img src="a.png" width="380" height="432">'
+        files[name] = {"index.html": page, "a.png": stream.getvalue()}
+    screen, closeness = (
+        Screen("phone", 390, 844, 3),
+        Closeness(sweep=(), judge=lambda a, b: likeness_of(pixels(a), pixels(b))),
+    )
+    pairs: list[Pair] = []
+    with serve_site(files["before"], files["before"].__getitem__) as before:
+        for name in ("after", "spoilt"):
+            with serve_site(files[name], files[name].__getitem__) as after:
+                compare_sites(before, after, ["index.html"], [screen], on_pair=pairs.append, closeness=closeness)
+    told = [[d.words for d in pair.different if "looks different" in d.words] for pair in pairs]
+    assert told[0] == [] and len(told[1]) == 1, (told, [pair.likeness for pair in pairs])

@@ -9,9 +9,11 @@ import asyncio
 from collections.abc import Awaitable, Callable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import partial
-from typing import Any, cast
+from typing import Any, Protocol, cast
 from urllib.parse import quote
 
+import cv2
+import numpy as np
 from playwright.async_api import Browser, FloatRect, Page, Request, Response
 from playwright.async_api import Error as BrowserError
 
@@ -153,7 +155,10 @@ def swept_screen(screens: Sequence[Screen]) -> str:
     return next((s.name for s in sorted(screens, key=lambda s: -s.width) if s.density == 1), "")
 
 
-_Look = Callable[[], Awaitable[Seen]]
+class _Look(Protocol):
+    """Looks at one page of one of the sites; `fine`: with its picture reduced from the screen's own pixels."""
+
+    def __call__(self, *, fine: bool = False) -> Awaitable[Seen]: ...
 
 
 async def _compared(
@@ -181,6 +186,9 @@ async def _compared(
             if not (likeness and likeness.words):
                 break
             likeness = await _judged(judge, again, await looks[1]()) or likeness
+        if likeness and likeness.words:
+            # Chromium drops pixels of dense screens: lettering that is a little softer then looks damaged.
+            likeness = await _judged(judge, await looks[0](fine=True), await looks[1](fine=True)) or likeness
     if likeness and likeness.words:
         shown = tuple(_under(new.boxes, likeness))
         different.append(Difference(page, screen, likeness.words, images=shown))
@@ -203,18 +211,26 @@ def _under(boxes: Sequence[Box], likeness: Likeness) -> Iterator[int]:
 
 
 async def _look_safely(
-    browser: Browser, address: str, path: str, screen: Screen, sweep: Sequence[int], pictures: bool
+    browser: Browser,
+    address: str,
+    path: str,
+    screen: Screen,
+    sweep: Sequence[int],
+    pictures: bool,
+    fine: bool = False,
 ) -> Seen:
     try:
         async with fresh_page(browser, screen, address) as page:
-            return await asyncio.wait_for(_look(page, address, path, screen, sweep, pictures), PAGE_SECONDS)
+            return await asyncio.wait_for(_look(page, address, path, screen, sweep, pictures, fine), PAGE_SECONDS)
     except TimeoutError:
         return Seen(problem=f"{path} did not come to rest within {PAGE_SECONDS:g} seconds.")
     except BrowserError as error:
         return Seen(problem=f"{path} could not be loaded: {error.message.splitlines()[0]}")
 
 
-async def _look(page: Page, address: str, path: str, screen: Screen, sweep: Sequence[int], pictures: bool) -> Seen:
+async def _look(
+    page: Page, address: str, path: str, screen: Screen, sweep: Sequence[int], pictures: bool, fine: bool
+) -> Seen:
     seen, watch = Seen(), Watch(page)
     listening = listen(page, address, seen)
     await page.goto(f"{address}/{quote(path)}", wait_until="load", timeout=LOAD_SECONDS * 1000)
@@ -222,20 +238,25 @@ async def _look(page: Page, address: str, path: str, screen: Screen, sweep: Sequ
     seen.at_opening = dict(seen.images)
     await ask(page, SCROLL)
     await watch.quiet_soon()
-    await look_closely(page, screen, seen, sweep, pictures)
+    await look_closely(page, screen, seen, sweep, pictures, fine)
     for event, listener in listening:
         page.remove_listener(event, listener)
     return seen
 
 
-async def look_closely(page: Page, screen: Screen, seen: Seen, sweep: Sequence[int], pictures: bool) -> None:
-    """Notes the boxes of a page that was scrolled through, also at other widths of the screen, and its picture."""
+async def look_closely(
+    page: Page, screen: Screen, seen: Seen, sweep: Sequence[int], pictures: bool, fine: bool = False
+) -> None:
+    """Notes the boxes of a page that was scrolled through, also at other widths of the screen, and its picture.
+
+    `fine`: the picture is reduced from the screen's own pixels, where the page is not too high for that.
+    """
     await ask(page, _DECODED)
     seen.boxes = await _boxes(page)
     # What follows changes the screen's size, and may load other files.
     images = dict(seen.images)
     if pictures:
-        seen.picture = await _picture(page, screen)
+        seen.picture = await _picture(page, screen, fine)
     for width in sweep:
         await page.set_viewport_size({"width": width, "height": screen.height})
         await ask(page, _DECODED)
@@ -243,18 +264,28 @@ async def look_closely(page: Page, screen: Screen, seen: Seen, sweep: Sequence[i
     seen.images = images
 
 
-async def _picture(page: Page, screen: Screen) -> bytes | None:
+async def _picture(page: Page, screen: Screen, fine: bool) -> bytes | None:
     """The page from its top, as high as it is and no higher than the limit."""
     height = await ask(page, "() => document.documentElement.scrollHeight")
     clip = {"x": 0, "y": 0, "width": screen.width, "height": min(max(height, 1), _MOST_HEIGHT)}
+    in_own_pixels = fine and height * screen.density <= _MOST_HEIGHT
     try:
-        return await page.screenshot(
-            full_page=True, type="jpeg", quality=_QUALITY, scale="css", animations="disabled",
-            clip=cast(FloatRect, clip), timeout=_PICTURE_SECONDS * 1000,
+        picture = await page.screenshot(
+            full_page=True, type="jpeg", quality=_QUALITY, scale="device" if in_own_pixels else "css",
+            animations="disabled", clip=cast(FloatRect, clip), timeout=_PICTURE_SECONDS * 1000,
         )  # fmt: skip
+        return _reduced(picture, screen.density) if in_own_pixels else picture
     except BrowserError:
         # A page that never rests can't be held still; its boxes and bytes are known all the same.
         return None
+
+
+def _reduced(picture: bytes, density: float) -> bytes:
+    """A JPEG of the screen's own pixels, as one of one pixel a CSS px: each is the mean of those that it stands for."""
+    pixels = np.asarray(cv2.imdecode(np.frombuffer(picture, np.uint8), cv2.IMREAD_COLOR), np.uint8)
+    size = round(pixels.shape[1] / density), round(pixels.shape[0] / density)
+    small = cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)
+    return cv2.imencode(".jpg", small, (cv2.IMWRITE_JPEG_QUALITY, _QUALITY))[1].tobytes()
 
 
 async def _boxes(page: Page) -> list[Box]:

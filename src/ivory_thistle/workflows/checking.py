@@ -208,16 +208,17 @@ class Checker:
     ) -> None:
         self._foretell(pages)
         loaded: list[Checked] = []
+        served = {tier: self._served(tier) for tier in self._tiers}
         with ExitStack() as servers:
             old = servers.enter_context(
                 serve_site(self._before.site.files, self._before.read, self._before.site.aliases)
             )
             for tier in self._tiers:
-                served = self._served(tier)
-                new = servers.enter_context(serve_site(served.files, served.read, served.names))
+                now = served[tier]
+                new = servers.enter_context(serve_site(now.files, now.read, now.names))
                 timed = self._timed(old, new, tier, pages, stop, done)
 
-                alike = {(one.page, one.screen): one for one in loaded if self._is_alike(one, tier)}
+                alike = {(one.page, one.screen): one for one in loaded if self._is_alike(one, tier, served)}
                 for (page, screen), one in alike.items():
                     if not done(page, screen, tier):
                         on_checked(replace(one, tier=tier, timed=None))
@@ -234,14 +235,14 @@ class Checker:
                 closeness = Closeness(sweep=SWEEP if tier == self._tiers[0] else (), judge=self._judge)
                 compare_sites(old, new, pages, self._screens, self._known, tell, stop, closeness, skip)
 
-    def _is_alike(self, loaded: Checked, tier: Tier) -> bool:
+    def _is_alike(self, loaded: Checked, tier: Tier, served: Mapping[Tier, _Served]) -> bool:
         """Whether a load without a fault says what it would say in another tier: all that it asked for is the same."""
         if loaded.wrong or not loaded.sure:
             return False
         key = loaded.page, loaded.screen
         if self._foretold.get((*key, tier)) != self._foretold.get((*key, loaded.tier)):
             return False
-        now, then = self._served(tier), self._served(loaded.tier)
+        now, then = served[tier], served[loaded.tier]
         return all(now.gives(address) == then.gives(address) for address in loaded.asked)
 
     def _served(self, tier: Tier) -> _Served:

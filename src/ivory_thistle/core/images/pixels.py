@@ -128,11 +128,12 @@ def reduce(pixels: Pixels, width: int) -> Pixels:
 def on_white(array: NDArray[np.uint8]) -> NDArray[np.uint8]:
     """Pixels of any number of channels as height x width x 3, on white where they are transparent."""
     channels = array.shape[2]
-    # OpenCV takes channels apart several times as fast as NumPy.
-    if channels == 4 and array[:, :, -1].min() == 255:
+    is_opaque = channels in (1, 3) or array[:, :, -1].min() == 255
+    if is_opaque and channels == 4:
+        # OpenCV takes channels apart several times as fast as NumPy.
         return np.asarray(cv2.cvtColor(array, cv2.COLOR_RGBA2RGB), np.uint8)
     colour = array[:, :, :3] if channels >= 3 else np.repeat(array[:, :, :1], 3, axis=2)
-    if channels in (1, 3) or array[:, :, -1].min() == 255:
+    if is_opaque:
         return np.ascontiguousarray(colour)
     mixed = np.empty(colour.shape, np.uint8)
     # Channel by channel over a few rows: what is in hand then stays in the processor's cache.

@@ -29,6 +29,10 @@ SPOILERS = {
     "names": "Object.defineProperty(Element.prototype, 'tagName', {get: () => 5});"
     "Object.defineProperty(document, 'images', {get: () => 5});",
 }
+HIDING = ("tagName", "id", "parentElement", "getBoundingClientRect", "getAttribute", "checkVisibility", "className")
+"""Names of fields that hide what is a form's own (https://html.spec.whatwg.org/multipage/forms.html#dom-form-nameditem)."""
+HIDING_OF_DOCUMENTS = ("documentElement", "body", "images", "querySelectorAll", "baseURI", "scripts", "querySelector")
+"""The same for images and a document (https://html.spec.whatwg.org/multipage/dom.html#dom-document-nameditem)."""
 SCREEN = Screen("small", 400, 600, 1)
 
 
@@ -57,6 +61,27 @@ def test_a_page_is_seen_as_it_is(site: Folder) -> None:
         page = f"{name}.html"
         assert replace(found[page], page="", layout_shift=0.0) == plain, name
         assert swept[page] == swept["plain.html"], name
+
+
+def test_names_hide_nothing(tmp_path: Path) -> None:
+    """A page whose fields and images are called like what the document and its forms have is seen as any other."""
+    (tmp_path / "a.png").write_bytes(encoded(photograph("coffee").resize((300, 200)), "PNG"))
+    for page, names in {"plain": [f"n{n}" for n in range(14)], "hiding": [*HIDING, *HIDING_OF_DOCUMENTS]}.items():
+        fields = "".join(f'<input name="{name}" size="4">' for name in names[: len(HIDING)])
+        images = "".join(f'<img src="a.png" name="{name}" width="90" height="60">' for name in names[len(HIDING) :])
+        form = f'<form id="f" style="background: url(a.png)">{fields}</form>'
+        (tmp_path / f"{page}.html").write_text(f"<!doctype html><title>x</title><body>{form}{images}")
+    pages, site, found = ["plain.html", "hiding.html"], Folder(tmp_path), {}
+    with serve_site(site.paths()[0], site.read) as address:
+        measure_pages(address, pages, [SCREEN], lambda one: found.update({one.page: one}), looks=True)
+        swept = sweep_pages(address, pages, [SCREEN], backgrounds=pages)
+        assert compare_sites(address, address, pages, [SCREEN]) == []
+    seen = [found[page].seen for page in pages]
+    assert seen[0] and seen[1] and seen[0].boxes == seen[1].boxes
+    plain, hiding = (replace(found[page], page="", layout_shift=0.0, seen=None) for page in pages)
+    assert hiding == plain and plain.problem == ""
+    assert [p.element for p in plain.placements] == ["form#f", *["img"] * 7]
+    assert swept["hiding.html"] == swept["plain.html"] and len(swept["plain.html"].images) == 7
 
 
 def test_what_is_told_of_a_page_has_an_end(tmp_path: Path) -> None:

@@ -49,8 +49,8 @@ def browser_binary() -> str | None:
     return shutil.which("chromium-headless-shell") or shutil.which("chromium")
 
 
-_MAY_ASK_LATER = """() => document.scripts.length > 0 ||
-  !!document.querySelector('iframe, frame, object, embed, [onload], [onerror], [onscroll]')"""
+_MAY_ASK_LATER = """() =>
+  everyOf(document, 'script, iframe, frame, object, embed, [onload], [onerror], [onscroll]').length > 0"""
 
 T = TypeVar("T")
 
@@ -239,7 +239,7 @@ async def ask(page: Page, function: str, given: Any = None) -> Any:
     """What a JavaScript function gives on a page of `fresh_page`, as JSON has it.
 
     It runs over the same document in a world of its own: whatever the page's scripts did to the language's and the
-    browser's objects, it finds them as they were. Raises BrowserError.
+    browser's objects, it finds them as they were. What a page's names can hide, unhidden.js finds. Raises BrowserError.
     """
     return await _worlds[page].ask(function, given)
 
@@ -284,10 +284,13 @@ class _World:
         tree = await self._session.send("Page.getFrameTree")
         world = {"frameId": tree["frameTree"]["frame"]["id"], "worldName": _WORLD}
         made = await self._session.send("Page.createIsolatedWorld", world)
-        return int(made["executionContextId"])
+        context = int(made["executionContextId"])
+        await self._session.send("Runtime.evaluate", {"expression": _UNHIDDEN, "contextId": context})
+        return context
 
 
 _WORLD = "ivory-thistle"
+_UNHIDDEN = Path(__file__).with_name("unhidden.js").read_text(encoding="utf-8")
 _worlds: WeakKeyDictionary[Page, _World] = WeakKeyDictionary()
 
 
@@ -322,7 +325,7 @@ class Watch:
 
 SCROLL = """async () => {
   const step = Math.max(200, innerHeight);
-  for (let y = 0, n = 0; y < document.documentElement.scrollHeight && n < 200; y += step, n++) {
+  for (let y = 0, n = 0; y < rootOf(document).scrollHeight && n < 200; y += step, n++) {
     scrollTo(0, y);
     await new Promise((done) => requestAnimationFrame(() => setTimeout(done, 0)));
   }

@@ -35,15 +35,16 @@ BOXES = """(win) => {
   const round = (n) => Math.round(n * 100) / 100;
   const without = new Set('PICTURE SOURCE HEAD STYLE SCRIPT LINK META TITLE BASE'.split(' '));
   const boxes = [];
-  const root = win.document.documentElement;
-  const every = root.querySelectorAll('*');
+  const root = rootOf(win.document);
+  const every = everyOf(win.document, '*');
   if (every.length > 100_000) throw new Error(`It has ${every.length} elements.`);
   for (const node of every) {
-    if (without.has(node.tagName)) continue;
-    const box = node.getBoundingClientRect();
-    const broken = node.tagName === 'IMG' && node.complete && !!node.currentSrc && node.naturalWidth === 0;
-    boxes.push([node.tagName.toLowerCase(), round(box.x + win.scrollX), round(box.y + win.scrollY), round(box.width),
-                round(box.height), broken, node.tagName === 'IMG' ? node.currentSrc.slice(0, 2000) : '']);
+    const tag = tagOf(node);
+    if (without.has(tag)) continue;
+    const box = boxOf(node);
+    const broken = tag === 'IMG' && node.complete && !!node.currentSrc && node.naturalWidth === 0;
+    boxes.push([tag.toLowerCase(), round(box.x + win.scrollX), round(box.y + win.scrollY), round(box.width),
+                round(box.height), broken, tag === 'IMG' ? node.currentSrc.slice(0, 2000) : '']);
   }
   boxes.push(['(page)', 0, 0, root.scrollWidth, root.scrollHeight, false, '']);
   return boxes;
@@ -68,7 +69,7 @@ _DECODED = """async () => {
   await frame();
   const loaded = (i) => i.complete ? null : new Promise((done) => { i.onload = i.onerror = done; });
   const soon = new Promise((done) => setTimeout(done, 400));
-  await Promise.race([soon, Promise.all([...document.images].map(loaded))]);
+  await Promise.race([soon, Promise.all([...imagesOf(document)].map(loaded))]);
   await frame();
 }"""
 
@@ -266,7 +267,7 @@ async def look_closely(
 
 async def _picture(page: Page, screen: Screen, fine: bool) -> bytes | None:
     """The page from its top, as high as it is and no higher than the limit."""
-    height = await ask(page, "() => document.documentElement.scrollHeight")
+    height = await ask(page, "() => rootOf(document).scrollHeight")
     clip = {"x": 0, "y": 0, "width": screen.width, "height": min(max(height, 1), _MOST_HEIGHT)}
     in_own_pixels = fine and height * screen.density <= _MOST_HEIGHT
     try:

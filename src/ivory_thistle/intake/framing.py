@@ -23,9 +23,9 @@ _FRAMED = f"""async (addresses) => {{
     return frame;
   }});
   const loaded = Promise.all(frames.map((frame) => new Promise((done) => {{ frame.onload = done; }})));
-  document.body.replaceChildren(...frames);
+  bodyOf(document).replaceChildren(...frames);
   await loaded;
-  const images = () => frames.flatMap((frame) => [...frame.contentDocument.images]);
+  const images = () => frames.flatMap((frame) => [...imagesOf(frame.contentDocument)]);
   const since = performance.now();
   const waits = (image) => !image.complete && performance.now() < since + (image.loading === 'lazy' ? 500 : 5000);
   do await new Promise((done) => requestAnimationFrame(() => setTimeout(done, 0)));

@@ -2,14 +2,14 @@
 // The address of a background is the whole computed value.
 () => {
   const placements = [];
-  const every = document.querySelectorAll('*');
+  const every = everyOf(document, '*');
   if (every.length > 100_000) throw new Error(`It has ${every.length} elements.`);
   // One style rule may lay a picture of megabytes behind thousands of elements.
   const brief = (value) => value.replace(/data:[^"]{100,}/g, 'data:');
   const around = (node) => {
     const words = [];
-    for (let n = node, depth = 0; n && n.tagName !== 'BODY' && depth < 4; n = n.parentElement, depth++) {
-      words.push(n.tagName.toLowerCase(), n.id, n.getAttribute('class') || '');
+    for (let n = node, depth = 0; n && tagOf(n) !== 'BODY' && depth < 4; n = parentOf(n), depth++) {
+      words.push(tagOf(n).toLowerCase(), idOf(n), attributeOf(n, 'class') || '');
     }
     return words.filter(Boolean).join(' ').slice(0, 250);
   };
@@ -24,13 +24,13 @@
       first: box.width > 0 && box.height > 0 && box.y < innerHeight && box.bottom > 0 && box.x < innerWidth && box.right > 0,
       lazy: node.loading === 'lazy',
       fit,
-      element: node.tagName.toLowerCase() + (node.id ? '#' + node.id : ''),
-      alt: node.hasAttribute('alt') ? node.getAttribute('alt').slice(0, 2000) : null,
+      element: tagOf(node).toLowerCase() + (idOf(node) ? '#' + idOf(node) : ''),
+      alt: attributeOf(node, 'alt')?.slice(0, 2000) ?? null,
       around: around(node),
     });
   };
   for (const node of every) {
-    const box = node.getBoundingClientRect();
+    const box = boxOf(node);
     const style = getComputedStyle(node);
     if (node instanceof HTMLImageElement) {
       if (node.currentSrc) add('img', node, node.currentSrc, box, style.objectFit);
@@ -39,7 +39,7 @@
     } else if (node instanceof HTMLVideoElement) {
       if (node.poster) add('poster', node, node.poster, box, style.objectFit);
     } else if (node instanceof SVGImageElement) {
-      if (node.href.baseVal) add('svg', node, new URL(node.href.baseVal, document.baseURI).href, box, '');
+      if (node.href.baseVal) add('svg', node, new URL(node.href.baseVal, baseOf(document)).href, box, '');
     }
     for (const [kind, at] of [['background', null], ['before', '::before'], ['after', '::after']]) {
       const image = at ? getComputedStyle(node, at) : style;

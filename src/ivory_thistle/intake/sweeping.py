@@ -32,15 +32,15 @@ _SECONDS = 40.0
 # Large pictures take longer to paint than to lay out, and nobody looks.
 _UNPAINTED = """() => {
   scrollTo(0, 0);
-  document.documentElement.style.setProperty('visibility', 'hidden', 'important');
+  rootOf(document).style.setProperty('visibility', 'hidden', 'important');
 }"""
 _BEHIND = """() => {
   const found = [];
-  for (const node of document.querySelectorAll('*')) {
+  for (const node of everyOf(document, '*')) {
     for (const part of [null, '::before', '::after']) {
       const style = getComputedStyle(node, part);
       if (style.backgroundImage.includes('url(') && !(part && ['none', 'normal'].includes(style.content))) {
-        const box = node.getBoundingClientRect();
+        const box = boxOf(node);
         const odd = part || style.backgroundAttachment !== 'scroll' || style.backgroundImage.includes('), ');
         const value = style.backgroundImage.replace(/data:[^"]{100,}/g, 'data:');
         found.push([value, style.backgroundSize, odd ? -1 : box.width, box.height]);
@@ -54,9 +54,9 @@ _BOXES = """async () => {
   await frame();
   const late = performance.now() + 500;
   const waits = (i) => !i.complete && i.loading !== 'lazy';
-  while ([...document.images].some(waits) && performance.now() < late) await frame();
+  while ([...imagesOf(document)].some(waits) && performance.now() < late) await frame();
   const side = (style, names) => names.reduce((sum, name) => sum + (parseFloat(style[name]) || 0), 0);
-  return [...document.querySelectorAll('img')].map((node) => {
+  return [...everyOf(document, 'img')].map((node) => {
     const box = node.getBoundingClientRect();
     const style = getComputedStyle(node);
     const width = box.width - side(style, ['paddingLeft', 'paddingRight', 'borderLeftWidth', 'borderRightWidth']);

@@ -12,9 +12,9 @@ new PerformanceObserver((l) => window.__thistle.shifts.push(...l.getEntries().fi
 """To be run before a page's own scripts; the others ask what it noted."""
 VITALS = """async () => {
   // Asked first: the box of what is closed (`details`) would have it laid out, and its backgrounds loaded.
-  const shows = (node) => node.checkVisibility({opacityProperty: true, visibilityProperty: true});
+  const shows = (node) => isVisible(node, {opacityProperty: true, visibilityProperty: true});
   const size = (node, url, own) => {
-    const box = node.getBoundingClientRect();
+    const box = boxOf(node);
     const width = Math.min(box.right, innerWidth) - Math.max(box.left, 0);
     const height = Math.min(box.bottom, innerHeight) - Math.max(box.top, 0);
     const covers = width >= innerWidth && height >= innerHeight;
@@ -24,10 +24,10 @@ VITALS = """async () => {
     const bytes = loaded ? loaded.encodedBodySize : url.length;
     return bytes * 8 < 0.05 * drawn ? 0 : width * height * Math.min(1, own / drawn);
   };
-  const shown = [...document.images].filter((image) => image.complete && shows(image));
+  const shown = [...imagesOf(document)].filter((image) => image.complete && shows(image));
   const sizes = shown.map((image) => size(image, image.currentSrc, image.naturalWidth * image.naturalHeight));
   let largest = sizes.reduce((most, one) => Math.max(most, one), 0);
-  const all = document.querySelectorAll('body, body *');
+  const all = everyOf(document, 'body, body *');
   // Of a background, only one that fills its box tells by that box how large it is painted.
   for (let n = 0; n < Math.min(all.length, 5000); n++) {
     const style = shows(all[n]) ? getComputedStyle(all[n]) : {backgroundImage: '', backgroundSize: ''};
@@ -40,12 +40,13 @@ VITALS = """async () => {
   // Counted, not timed: a page may have a clock of its own.
   for (let n = 0; n < 50 && largest && !painted(); n++) await new Promise((done) => setTimeout(done, 20));
   const {lcp, shifts} = window.__thistle;
-  const name = (n) => !n || !n.tagName ? '' : n.tagName.toLowerCase() + (n.currentSrc ? ' ' + n.currentSrc : '');
+  const source = (n) => n instanceof HTMLImageElement && n.currentSrc ? ' ' + n.currentSrc : '';
+  const name = (n) => n instanceof Element ? tagOf(n).toLowerCase() + source(n) : '';
   const without = new Set('PICTURE SOURCE'.split(' '));
-  const nodes = [...document.querySelectorAll('*')].filter((n) => !without.has(n.tagName));
+  const nodes = [...everyOf(document, '*')].filter((n) => !without.has(tagOf(n)));
   return {
     lcp: lcp && lcp.url || '',
-    element: lcp && lcp.element ? lcp.element.tagName.toLowerCase() : '',
+    element: lcp && lcp.element ? tagOf(lcp.element).toLowerCase() : '',
     at: lcp && lcp.element ? nodes.indexOf(lcp.element) : -1,
     milliseconds: lcp ? lcp.startTime : 0,
     shift: shifts.reduce((sum, s) => sum + s.value, 0),

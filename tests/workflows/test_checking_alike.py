@@ -1,16 +1,18 @@
-"""A page that is served the same to visitors of two tiers is loaded once for both."""
+"""A page is loaded once for all that it is served the same to: visitors of two tiers, or those of before and after."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections import Counter
+from collections.abc import Awaitable, Callable
 from pathlib import Path
 from typing import Any
 
 import pytest
 
 from ivory_thistle.core.selection.screen import Screen
+from ivory_thistle.intake import comparing
+from ivory_thistle.intake.differences import Seen
 from ivory_thistle.intake.folder import Folder
-from ivory_thistle.workflows import checking
 from ivory_thistle.workflows.checking import Checked, Checker, Side
 from ivory_thistle.workflows.reading import read_folder
 from pictures import encoded, photograph
@@ -33,22 +35,23 @@ def a_site(folder: Path, modern: str) -> Side:
 
 
 def test_what_is_served_the_same_is_loaded_once(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    """What differs is loaded in each tier, also where it differs in a frame only; every tier is told of."""
+    """What differs is loaded in each tier and timed, also where it differs in a frame only; every tier is told of."""
     before = a_site(tmp_path / "before", IMG)
     modern = f'<picture><source type="image/webp" srcset="a.webp">{IMG}</picture>'
     after = a_site(tmp_path / "after", modern)
-    loads: list[set[str]] = []
-    compare: Callable[..., Any] = checking.compare_sites
+    loads: Counter[str] = Counter()
+    look: Callable[..., Awaitable[Seen]] = comparing._look_safely
 
-    def counted(old: str, new: str, pages: Sequence[str], screens: Sequence[Screen], *others: Any) -> Any:
-        skip = others[-1]
-        loads.append({page for page in pages for screen in screens if not skip(page, screen.name)})
-        return compare(old, new, pages, screens, *others)
+    def counted(*given: Any, path: str, **others: Any) -> Awaitable[Seen]:
+        loads[path] += 1
+        return look(*given, path=path, **others)
 
-    monkeypatch.setattr(checking, "compare_sites", counted)
+    monkeypatch.setattr(comparing, "_look_safely", counted)
     found: list[Checked] = []
     Checker(before, after, [Screen("small", 400, 600, 1)], ["avif", "webp", "baseline"]).run(found.append)
-    assert loads == [{"plain.html", "modern.html", "framed.html"}, set(), {"modern.html", "framed.html"}]
+    assert loads == {"plain.html": 1, "modern.html": 1 + 2, "framed.html": 1 + 2}
+    timed = {(c.page, c.tier) for c in found if c.timed}
+    assert timed == {("modern.html", "avif"), ("framed.html", "avif")}
     assert sorted((c.page, c.tier) for c in found) == sorted(
         (f"{page}.html", tier) for page in ("plain", "modern", "framed") for tier in ("avif", "webp", "baseline")
     )

@@ -6,7 +6,7 @@ Boxes are those of all elements but `picture` and `source`, which a rewriting ma
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Awaitable, Callable, Iterator, Sequence
+from collections.abc import Awaitable, Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass
 from functools import partial
 from typing import Any, Protocol, cast
@@ -114,11 +114,13 @@ def compare_sites(
     stop: Callable[[], bool] = lambda: False,
     closeness: Closeness = _BY_BOXES,
     skip: Callable[[str, str], bool] = lambda page, screen: False,
+    is_as_before: Callable[[Collection[str]], bool] = lambda asked: False,
 ) -> list[Difference]:
     """Loads the pages of the sites served at two addresses on every screen, and tells what is not as before.
 
     `known` keeps what was seen before the change for another comparison. `skip` is asked of each page and screen. A
-    page that is never twice the same is told as one that can't be compared.
+    page of which all that it asked for `is_as_before` is not loaded again. A page that is never twice the same is told
+    as one that can't be compared.
     """
     found: list[Difference] = []
     seen_before = known or Known()
@@ -136,7 +138,7 @@ def compare_sites(
         if old is None or (sweep and not (old.swept or old.problem)):
             old = await look(old_site)
         seen_before.keep(page, screen, old)
-        new = old if old.problem else await look(new_site)
+        new = old if old.problem or is_as_before(old.asked) else await look(new_site)
         if new.problem and not old.problem:
             # It may have been this machine.
             new = await look(new_site)

@@ -67,25 +67,26 @@ def time_pages(
     new_site: str,
     pages: Sequence[str],
     screen: Screen,
-    on_page: Callable[[Timed], None],
     stop: Callable[[], bool] = lambda: False,
-) -> None:
+) -> dict[str, Timed]:
     """Loads pages of the sites at two addresses in turn, one at a time: the median of three.
 
     A machine that is busy with something else delays one page or the other: only what is worse again and again counts.
+    What was stopped before is left out.
     """
+    found: dict[str, Timed] = {}
 
     async def one(browser: Browser, path: str) -> bool:
         if stop():
             return True
         for _ in range(_TRIES):
-            timed = await _timed(browser, old_site, new_site, path, screen)
+            timed = found[path] = await _timed(browser, old_site, new_site, path, screen)
             if not timed.words:
                 break
-        on_page(timed)
         return timed.old is not None and timed.new is not None
 
     in_browsers(pages, one, 1)
+    return found
 
 
 async def _timed(browser: Browser, old_site: str, new_site: str, path: str, screen: Screen) -> Timed:

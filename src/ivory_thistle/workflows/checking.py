@@ -11,6 +11,7 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import ExitStack
 from dataclasses import dataclass, field, replace
+from functools import partial
 from urllib.parse import unquote, urlsplit
 
 import cv2
@@ -121,17 +122,31 @@ class Side:
 
 @dataclass(frozen=True, slots=True)
 class _Served:
-    """The new site as it is served to the visitors of a tier."""
+    """A site as it is served to the visitors of a tier."""
 
-    files: Collection[str]
+    site: SiteReading
     read: Callable[[str], bytes]
     names: Mapping[str, str]
 
-    def gives(self, address: str) -> list[tuple[str, bytes]]:
-        """The files that an address may lead to, with the content of texts: the others are the same for everybody."""
+    def gives(self, address: str) -> list[tuple[str, bytes | str]]:
+        """The files that an address may lead to, with the content of texts, of which tiers have their own."""
+        files = self.site.files
         path = unquote(address.partition("?")[0].partition("#")[0]).lstrip("/")
-        found = [path for path in (self.names.get(address, path), *spellings(path)) if path in self.files]
-        return [(path, self.read(path) if extension_of(path) in _TEXTS else b"") for path in found]
+        found = [path for path in (self.names.get(address, path), *spellings(path)) if path in files]
+        return [(path, self.read(path) if extension_of(path) in _TEXTS else files[path].sha256) for path in found]
+
+    def gives_the_same(self, other: _Served, addresses: Collection[str]) -> bool:
+        """Whether everything at these addresses is the same, byte for byte. Without any, nobody knows."""
+        return bool(addresses) and all(self.gives(address) == other.gives(address) for address in addresses)
+
+
+@dataclass(frozen=True, slots=True)
+class _Watcher:
+    """Who has a site checked: is told of each load, may stop it all, and knows what needs no check any more."""
+
+    on_checked: Callable[[Checked], None]
+    stop: Callable[[], bool]
+    done: Callable[[str, str, Tier], bool]
 
 
 class Checker:
@@ -168,16 +183,17 @@ class Checker:
         done: Callable[[str, str, Tier], bool] = lambda page, screen, tier: False,
     ) -> None:
         """Tells each load as it is checked; `done` are those that need no check any more."""
+        watcher = _Watcher(on_checked, stop, done)
         for page in self.pages:
             if page not in self._after.site.files:
-                self._tell_missing(page, on_checked, done)
+                self._tell_missing(page, watcher)
         there = [page for page in self.pages if page in self._after.site.files]
         with kept_browsers():
             for first in range(0, len(there), _TOGETHER):
                 if stop():
                     return
                 self._known.forget()
-                self._some(there[first : first + _TOGETHER], on_checked, stop, done)
+                self._some(there[first : first + _TOGETHER], watcher)
 
     def all(self, on_load: Progress = nothing) -> list[Checked]:
         """Everything that there is to check, in the order of pages."""
@@ -191,49 +207,70 @@ class Checker:
         order = {path: n for n, path in enumerate(self.pages)}
         return sorted(found, key=lambda c: order[c.page])
 
-    def _tell_missing(
-        self, page: str, on_checked: Callable[[Checked], None], done: Callable[[str, str, Tier], bool]
-    ) -> None:
+    def _tell_missing(self, page: str, watcher: _Watcher) -> None:
         for screen in self._screens:
             for tier in self._tiers:
-                if not done(page, screen.name, tier):
-                    on_checked(Checked(page, screen.name, tier, wrong=(Wrong("The page is not there any more."),)))
+                if not watcher.done(page, screen.name, tier):
+                    watcher.on_checked(
+                        Checked(page, screen.name, tier, wrong=(Wrong("The page is not there any more."),))
+                    )
 
-    def _some(
-        self,
-        pages: Sequence[str],
-        on_checked: Callable[[Checked], None],
-        stop: Callable[[], bool],
-        done: Callable[[str, str, Tier], bool],
-    ) -> None:
+    def _some(self, pages: Sequence[str], watcher: _Watcher) -> None:
         self._foretell(pages)
         loaded: list[Checked] = []
+        before = _Served(self._before.site, self._before.read, self._before.site.aliases)
         served = {tier: self._served(tier) for tier in self._tiers}
         with ExitStack() as servers:
-            old = servers.enter_context(
-                serve_site(self._before.site.files, self._before.read, self._before.site.aliases)
-            )
-            for tier in self._tiers:
-                now = served[tier]
-                new = servers.enter_context(serve_site(now.files, now.read, now.names))
-                timed = self._timed(old, new, tier, pages, stop, done)
 
+            def address_of(side: _Served) -> str:
+                return servers.enter_context(serve_site(side.site.files, side.read, side.names))
+
+            old = address_of(before)
+            for tier in self._tiers:
                 alike = {(one.page, one.screen): one for one in loaded if self._is_alike(one, tier, served)}
                 for (page, screen), one in alike.items():
-                    if not done(page, screen, tier):
-                        on_checked(replace(one, tier=tier, timed=None))
+                    if not watcher.done(page, screen, tier):
+                        watcher.on_checked(replace(one, tier=tier, timed=None))
+                sites = old, address_of(served[tier])
+                is_as_before = partial(served[tier].gives_the_same, before)
+                loaded += self._in_tier(tier, pages, sites, is_as_before, alike.keys(), watcher)
 
-                def skip(page: str, screen: str, tier: Tier = tier, told: Collection[tuple[str, str]] = alike) -> bool:
-                    return (page, screen) in told or done(page, screen, tier)
+    def _in_tier(
+        self,
+        tier: Tier,
+        pages: Sequence[str],
+        sites: tuple[str, str],
+        is_as_before: Callable[[Collection[str]], bool],
+        told: Collection[tuple[str, str]],
+        watcher: _Watcher,
+    ) -> list[Checked]:
+        """Loads pages on all screens, but for those `told` already; in the first tier also times them on the first."""
+        loaded: list[Checked] = []
+        to_time: list[Pair] = []
+        is_first, first_screen = tier == self._tiers[0], self._screens[0]
 
-                def tell(pair: Pair, tier: Tier = tier, timed: Mapping[str, Timed] = timed) -> None:
-                    first = pair.screen == self._screens[0].name
-                    loaded.append(self._checked(pair, tier, timed.get(pair.page) if first else None))
-                    on_checked(loaded[-1])
+        def skip(page: str, screen: str) -> bool:
+            return (page, screen) in told or watcher.done(page, screen, tier)
 
-                # How boxes follow the screen's width is the same for all tiers.
-                closeness = Closeness(sweep=SWEEP if tier == self._tiers[0] else (), judge=self._judge)
-                compare_sites(old, new, pages, self._screens, self._known, tell, stop, closeness, skip)
+        def tell(pair: Pair, timed: Timed | None = None) -> None:
+            loaded.append(self._checked(pair, tier, timed))
+            watcher.on_checked(loaded[-1])
+
+        def take(pair: Pair) -> None:
+            is_timed = is_first and pair.screen == first_screen.name and pair.new is not pair.old
+            if is_timed:
+                to_time.append(pair)
+            else:
+                tell(pair)
+
+        # How boxes follow the screen's width is the same for all tiers.
+        closeness = Closeness(sweep=SWEEP if is_first else (), judge=self._judge)
+        compare_sites(*sites, pages, self._screens, self._known, take, watcher.stop, closeness, skip, is_as_before)
+        timed = time_pages(*sites, [pair.page for pair in to_time], first_screen, watcher.stop)
+        for pair in to_time:
+            if pair.page in timed:
+                tell(pair, timed[pair.page])
+        return loaded
 
     def _is_alike(self, loaded: Checked, tier: Tier, served: Mapping[Tier, _Served]) -> bool:
         """Whether a load without a fault says what it would say in another tier: all that it asked for is the same."""
@@ -242,28 +279,10 @@ class Checker:
         key = loaded.page, loaded.screen
         if self._foretold.get((*key, tier)) != self._foretold.get((*key, loaded.tier)):
             return False
-        now, then = served[tier], served[loaded.tier]
-        return all(now.gives(address) == then.gives(address) for address in loaded.asked)
+        return served[tier].gives_the_same(served[loaded.tier], loaded.asked)
 
     def _served(self, tier: Tier) -> _Served:
-        return _Served(self._after.site.files, _for_tier(tier, self._after.read), self._after.aliases(tier))
-
-    def _timed(
-        self,
-        old: str,
-        new: str,
-        tier: Tier,
-        pages: Sequence[str],
-        stop: Callable[[], bool],
-        done: Callable[[str, str, Tier], bool],
-    ) -> dict[str, Timed]:
-        """Vitals of pages on the first screen in the first tier."""
-        found: dict[str, Timed] = {}
-        if tier == self._tiers[0]:
-            screen = self._screens[0]
-            waiting = [page for page in pages if not done(page, screen.name, tier)]
-            time_pages(old, new, waiting, screen, lambda timed: found.update({timed.page: timed}), stop)
-        return found
+        return _Served(self._after.site, _for_tier(tier, self._after.read), self._after.aliases(tier))
 
     def _foretell(self, pages: Sequence[str]) -> None:
         """Bytes by address of what each page loads on each screen in each tier, scrolled through."""

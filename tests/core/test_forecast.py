@@ -116,6 +116,23 @@ def test_the_narrowest_that_will_do(tier: str, needed: float, loads: tuple[int, 
     assert Expected("a.jpg", 900_000, FILES, top=960).loaded(tier, needed, 900_000) == loads
 
 
+@pytest.mark.parametrize("share", [0.0, 0.1, 0.3, 0.6])
+def test_what_may_not_be_worth_it_counts_for_less(share: float) -> None:
+    """The sums are the means over pictures of which the model tells the same: here many are drawn by chance."""
+    rules = Rules(tier_share=share, tier_bytes=0)
+    told = expect(planned(rules=rules))
+    assert told.model is not None
+    sums = {tier: sum(files.values()) for tier, files in told.model.files.items()}
+    chance, off, draws = np.random.default_rng(seed=1), 2**0.5 * told.spread, 20_000
+    standing, count, size = np.full(draws, float(sums["baseline"])), np.zeros(draws), np.zeros(draws)
+    for tier in ("webp", "avif"):
+        kept = sums[tier] * np.exp(off * chance.standard_normal(draws)) <= standing * (1 - share)
+        standing[kept] = sums[tier]
+        count, size = count + 2 * kept, size + sums[tier] * kept
+    assert told.count == pytest.approx(2 + count.mean(), rel=0.02)
+    assert told.bytes == pytest.approx(sums["baseline"] + size.mean(), rel=0.02)
+
+
 def test_what_was_made_is_told_and_teaches() -> None:
     """Known files are told as they are; others move by what these were off, and everything becomes surer."""
     first, second = planned("a.jpg"), planned("b.jpg")

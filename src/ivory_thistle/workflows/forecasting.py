@@ -55,7 +55,7 @@ class Foretold:
     @property
     def files(self) -> int:
         """How many files will be made and kept."""
-        return sum(told.count for path, told in self.expected.items() if told.path == path)
+        return round(sum(told.count for path, told in self.expected.items() if told.path == path))
 
     def as_dict(self) -> dict[str, Any]:
         """What is kept of it beside a run: the sums, and what each image would weigh for the measured tier."""

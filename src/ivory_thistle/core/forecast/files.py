@@ -6,18 +6,16 @@ from bisect import bisect_left
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from math import exp, inf, log, sqrt
+from math import erf, exp, inf, log, sqrt
 
 from ivory_thistle.core.forecast.probes import Probe
-from ivory_thistle.core.forecast.sizes import Character, Modelled, modelled
+from ivory_thistle.core.forecast.sizes import Character, Modelled, Sizes, modelled
 from ivory_thistle.core.formats.tiers import BASELINE, Tier, and_older, modern_tiers
 from ivory_thistle.core.treatment.ladder import Plan
 from ivory_thistle.core.treatment.rendition import RenditionFacts
+from ivory_thistle.core.treatment.rules import Rules
 
 Rungs = tuple[Sequence[float], Sequence[tuple[int, int]]]
-
-Sizes = Mapping[Tier, Mapping[int, int]]
-"""Bytes of files by tier and width in pixels."""
 
 _OF_ALL = 0.3
 """What all pictures count for beside those of a like character, of which each counts for one at most."""
@@ -44,6 +42,7 @@ class Expected:
     `top` is the widest file that is planned: where no fallback is so wide, the original stays for that. `apart` are
     bytes of files that pages take only in places of one address. `spread` is by what share an
     image of its kind is off, 0 where the files were really made. `has_files`: they were, or were sketched.
+    `beside` is how many more files and bytes are likely than `files` says: which tiers are worth theirs is not sure.
     """
 
     path: str
@@ -55,6 +54,7 @@ class Expected:
     spread: float = 0.0
     model: Modelled | None = None
     has_files: bool = False
+    beside: tuple[float, float] = (0.0, 0.0)
 
     def loaded(self, tier: Tier, needed: float, before: int) -> tuple[int, int]:
         """Width and bytes of the file that a browser of a tier loads for a box of so many pixels across.
@@ -83,14 +83,14 @@ class Expected:
         return (), ()
 
     @property
-    def count(self) -> int:
-        """How many files will be kept."""
-        return sum(len(files) for files in self.files.values()) + (self.apart > 0)
+    def count(self) -> float:
+        """How many files will be kept, on average over images of which as much is known."""
+        return sum(len(files) for files in self.files.values()) + (self.apart > 0) + self.beside[0]
 
     @property
     def bytes(self) -> int:
-        """What all kept files take together."""
-        return sum(sum(files.values()) for files in self.files.values()) + self.apart
+        """What all kept files take together, on average over images of which as much is known."""
+        return round(sum(sum(files.values()) for files in self.files.values()) + self.apart + self.beside[1])
 
     @property
     def is_known(self) -> bool:
@@ -213,7 +213,7 @@ def made(told: Expected, renditions: Iterable[RenditionFacts], steps: Sequence[i
             files[r.tier][r.width] = r.bytes
         else:
             apart += r.bytes
-    return replace(told, files=files, apart=apart, spread=0.0, seconds=0.0, has_files=True)
+    return replace(told, files=files, apart=apart, spread=0.0, seconds=0.0, has_files=True, beside=(0.0, 0.0))
 
 
 def sketched(
@@ -243,11 +243,30 @@ def _kept(told: Expected, planned: Plan, sizes: Sizes) -> Expected:
     if rules.fallback and smaller:
         files[BASELINE] = smaller
     standing = {w: min(size, facts.bytes) for w, size in fallback.items()}
-    for tier in reversed(modern_tiers()):
-        mine = sizes.get(tier)
-        if not mine:
-            continue
+    modern = {tier: mine for tier in reversed(modern_tiers()) if (mine := sizes.get(tier))}
+    count, size = _likely(rules, sum(standing.values()), list(modern.values()), sqrt(2) * told.spread)
+    for tier, mine in modern.items():
         before, after = sum(standing.values()), sum(mine.values())
         if rules.tier_is_worth_it(before, after, len(mine)) and mine[told.top] < standing[told.top]:
             files[tier], standing = mine, dict(mine)
-    return replace(told, files=files, apart=sum(told.model.apart) if told.model else 0)
+            count, size = count - len(mine), size - after
+    return replace(told, files=files, apart=sum(told.model.apart) if told.model else 0, beside=(count, size))
+
+
+def _likely(rules: Rules, fallback: int, tiers: Sequence[Mapping[int, int]], off: float) -> tuple[float, float]:
+    """How many files of modern tiers, and bytes, are kept on average, where the sums of two tiers are `off` beside
+    each other (standard deviation of the natural logarithm). `fallback` is what all browsers can load, in bytes.
+    """
+    count = size = 0.0
+    standing = {fallback: 1.0}
+    """How likely it is that the next tier has to save on so many bytes."""
+    for mine in tiers:
+        after, kept = sum(mine.values()), 0.0
+        for before, chance in standing.items():
+            limit = min(before * (1 - rules.tier_share), before - rules.tier_bytes * len(mine))
+            worth = chance * (1 + erf(log(limit / after) / off / sqrt(2))) / 2 if limit > 0 else 0.0
+            standing[before] = chance - worth
+            kept += worth
+        standing[after] = standing.get(after, 0.0) + kept
+        count, size = count + kept * len(mine), size + kept * after
+    return count, size

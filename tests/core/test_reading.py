@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from urllib.parse import unquote
 
 import pytest
 import tinycss2
@@ -164,6 +165,55 @@ def test_addresses_lead_to_files(document: str, address: str, expected: tuple[st
     index = FileIndex(["a/c.jpg", "c d.jpg", "a/café.jpg"])
     found = index.resolve(page_address(document), address)
     assert (found.kind, found.path) == expected
+
+
+def test_what_one_page_asked_for_answers_no_other_wrongly() -> None:
+    """Documents of odd names and places beside one another: what is remembered of one is what another would find."""
+    host = "http://site.invalid"
+    paths = ["b.jpg", "a/b.jpg", "a/c/b.jpg", "a/index.html", "a/d.html", "a/d.html/b.jpg"]
+    bases = [
+        f"{host}{rest}" for rest in ("", "/", "/a", "/a/", "/a/d.html", "/a/d.html?x=/c/", "/a/d.html#/c/", "/a/c/")
+    ]
+    bases += ["https://site.invalid", "https://other.invalid/a/", "data:text/html,a/b", "/a/", f"{host}/a/c\\d"]
+    written = [
+        "b.jpg",
+        "../b.jpg",
+        "./",
+        ".",
+        "",
+        "?b.jpg",
+        "#b",
+        " b.jpg",
+        "\tb.jpg",
+        "/b.jpg",
+        "//site.invalid/a/b.jpg",
+    ]
+    written += [
+        "a:b.jpg",
+        "c/b.jpg?q",
+        "http:b.jpg",
+        "http://site.invalid/a/b.jpg",
+        "\\b.jpg",
+        "x" * 400,
+        "%62.jpg",
+        "_b",
+    ]
+    index = FileIndex(paths)
+    for _ in range(2):
+        for base in bases:
+            for address in written:
+                assert index.resolve(base, address) == FileIndex(paths).resolve(base, address), (base, address)
+    # A fresh index remembers nothing, and hands the document's own address on: so does the standard's algorithm.
+    for base in bases:
+        for address in written:
+            absolute = join(base, address)
+            found = index.resolve(base, address)
+            if absolute and absolute.startswith(f"{host}/"):
+                path = absolute.removeprefix(f"{host}/").partition("#")[0].partition("?")[0]
+                assert found.path in (unquote(path), f"{unquote(path).rstrip('/')}/index.html".lstrip("/")), (
+                    base,
+                    address,
+                )
 
 
 def test_a_wrong_case_is_hinted() -> None:

@@ -47,9 +47,10 @@ class Folder:
         errors: list[OSError] = []
         for folder, folders, names in os.walk(self.root, onerror=errors.append):
             folders[:] = sorted(n for n in folders if not _skipped_folder(n))
+            within = Path(folder).relative_to(self.root).as_posix()
             for name in names:
-                whole = Path(folder) / name
-                path = whole.relative_to(self.root).as_posix()
+                whole = Path(folder, name)
+                path = name if within == "." else f"{within}/{name}"
                 if name in _SKIPPED_FILES:
                     continue
                 try:

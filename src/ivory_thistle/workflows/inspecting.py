@@ -8,10 +8,12 @@ from __future__ import annotations
 import json
 from contextlib import suppress
 from dataclasses import asdict, dataclass, replace
-from functools import cache
+from functools import cache, lru_cache
 from hashlib import sha256
 from pathlib import Path
 
+import cv2
+import numpy as np
 import pyvips
 
 from ivory_thistle.core.faults import Fault
@@ -29,7 +31,7 @@ from ivory_thistle.workflows.page_readings import kept_reading, reading_of
 from ivory_thistle.workflows.versions import code_version
 from ivory_thistle.workflows.workers import Call, CallFailedError
 
-THUMBNAIL_SIDE = 320
+THUMBNAIL_SIDE, _EFFORT = 320, 2
 _SECONDS, _SECONDS_A_MEGABYTE = 60.0, 5.0
 _MEMORY, _MEMORY_A_BYTE = 1_500_000_000, 6
 
@@ -62,7 +64,7 @@ def inspect_file(root: str, path: str, blobs_url: str | None, lazy: tuple[str, .
 
     `lazy` are the attributes from which the site's scripts load images.
     """
-    folder, blobs = Folder(Path(root)), Blobs(blobs_url) if blobs_url else None
+    folder, blobs = _folder(root), _blobs(blobs_url) if blobs_url else None
     file, faults, data = folder.inspect(path)
     if file is None:
         return Inspected(None, faults)
@@ -83,6 +85,17 @@ def inspect_file(root: str, path: str, blobs_url: str | None, lazy: tuple[str, .
     if blobs and look:
         blobs.put_note(_note(file.sha256), json.dumps({"look": asdict(look), "thumbnail": kept}).encode())
     return Inspected(replace(file, look=look), faults, kept)
+
+
+# A worker inspects thousands of files of one folder.
+@lru_cache(maxsize=1)
+def _folder(root: str) -> Folder:
+    return Folder(Path(root))
+
+
+@lru_cache(maxsize=1)
+def _blobs(url: str) -> Blobs:
+    return Blobs(url)
 
 
 def _page_inspected(
@@ -146,8 +159,16 @@ def undecoded(folder: Folder, path: str, blobs: Blobs | None, why: str) -> Inspe
 
 def thumbnail(pixels: Pixels) -> bytes | None:
     """A small WebP for lists; None where it can't be made. A vector drawing is shown as it is."""
+    pixels = pixels.without_unused_alpha()
+    share = min(1.0, THUMBNAIL_SIDE / max(pixels.width, pixels.height))
+    width, height = (max(1, round(side * share)) for side in (pixels.width, pixels.height))
     try:
-        small = pixels.as_vips().thumbnail_image(THUMBNAIL_SIDE, height=THUMBNAIL_SIDE, size="down")
-        return bytes(small.webpsave_buffer(Q=78, keep="none"))
+        if pixels.has_alpha:
+            small = pixels.as_vips().thumbnail_image(width, height=height, size="force")
+        else:
+            # Where nothing is transparent, plain means are many times as fast.
+            means = cv2.resize(pixels.array, (width, height), interpolation=cv2.INTER_AREA)
+            small = Pixels(np.asarray(means, np.uint8).reshape(height, width, -1), pixels.profile).as_vips()
+        return bytes(small.webpsave_buffer(Q=78, effort=_EFFORT, keep="none"))
     except pyvips.Error:
         return None

@@ -5,9 +5,12 @@ Resolution is that of https://url.spec.whatwg.org/, by the library ada.
 
 from __future__ import annotations
 
+import re
 import unicodedata
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from functools import lru_cache
+from string import ascii_letters, digits
 from typing import Literal
 from urllib.parse import quote, unquote, urlsplit
 
@@ -49,6 +52,9 @@ def host_of(address: str) -> str:
         return ""
 
 
+_RELATIVE_STARTS = frozenset(f"{ascii_letters}{digits}./_-")
+"""An address that starts otherwise may hang on the name of the document too, like `#top` or `?page=2`."""
+_ODD = re.compile(r"[?#\\\s]")
 NO_SERVER = ("", 0)
 """What stands for no server of the web."""
 
@@ -68,6 +74,10 @@ def server_of(address: str) -> tuple[str, int]:
     return parts.hostname.lower(), 443 if port in (None, 80, 443) else port
 
 
+_MOST_KNOWN, _LONGEST_KNOWN = 50_000, 300
+"""Resolved addresses that are remembered, and the characters of the longest."""
+
+
 class FileIndex:
     """Finds a site's files by address path: exactly, then with Unicode composed (NFC) on both sides."""
 
@@ -80,6 +90,7 @@ class FileIndex:
         self._composed = {unicodedata.normalize("NFC", p): p for p in self._paths}
         self._folded: Mapping[str, str] = {p.casefold(): p for p in self._paths}
         self._hosts = {urlsplit(SITE_ORIGIN).hostname, *(h.lower() for h in own_hosts)}
+        self._known: dict[tuple[str, str], Resolved] = {}
 
     def __contains__(self, path: str) -> bool:
         return path in self._paths
@@ -90,6 +101,18 @@ class FileIndex:
 
     def resolve(self, base: str, address: str) -> Resolved:
         """Resolves `address` as written in the document at the absolute address `base`."""
+        folder = _folder(base)
+        if not folder or address[:1] not in _RELATIVE_STARTS or len(address) > _LONGEST_KNOWN:
+            return self._resolve(base, address)
+        # The pages of a folder name the same files again and again.
+        known = self._known.get((folder, address))
+        if known is None:
+            if len(self._known) >= _MOST_KNOWN:
+                self._known.clear()
+            known = self._known[folder, address] = self._resolve(folder, address)
+        return known
+
+    def _resolve(self, base: str, address: str) -> Resolved:
         if address.lstrip()[:5].lower() == "data:":
             return Resolved("data", "")
         absolute = join(base, address)
@@ -121,6 +144,14 @@ class FileIndex:
             return Resolved("local", composed)
         other = self._folded.get(path.casefold())
         return Resolved("missing", path, f"the file is called {other}" if other else "")
+
+
+@lru_cache(maxsize=1000)
+def _folder(base: str) -> str:
+    """What a relative path in the document at `base` starts from; empty where that is not plain to see."""
+    end = base.rfind("/") + 1
+    is_plain = base.startswith(("http://", "https://")) and end > len("https://") and not _ODD.search(base)
+    return base[:end] if is_plain else ""
 
 
 def spellings(path: str) -> tuple[str, str, str]:

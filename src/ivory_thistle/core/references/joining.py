@@ -123,13 +123,15 @@ class _Joiner:
     def __init__(self, files: Mapping[str, SiteFile], index: FileIndex, read: Callable[[str], bytes]) -> None:
         self._files, self.index, self._read = files, index, read
         self._sheets = Sheets(index, read)
+        self._named_in: dict[str, list[_Named]] = {}
 
     def join(self, path: str, reading: PageReading) -> _Joined:
         """Follows what one page names."""
         base = base_of(page_address(path), reading.base)
         sheets, missing = self._sheets_of(reading, base)
         named = [_Named(path, base, reference) for reference in reading.references]
-        named += self._named_in_sheets(sheets, reading.encoding)
+        for sheet in sheets:
+            named += self._named_in_sheet(sheet, reading.encoding)
         for address in reading.manifests:
             named += _manifest_icons(self.index.resolve(base, address), self._read)
         resolved, faults = self._resolve(path, named, missing)
@@ -163,14 +165,19 @@ class _Joiner:
             broken.update(dict.fromkeys(missing))
         return list(reached), list(broken)
 
-    def _named_in_sheets(self, sheets: Iterable[str], encoding: str) -> Iterator[_Named]:
-        for sheet in sheets:
+    def _named_in_sheet(self, sheet: str, encoding: str) -> list[_Named]:
+        known = self._named_in.get(sheet)
+        if known is None:
+            known = []
             css, source = self._sheets.reading(sheet, encoding)
+            base = page_address(sheet)
             for found in css.references:
                 line, use = source.line_of(found.start), use_in_css(css, found)
                 steady = css.is_steady(found)
                 reference = Reference(found.address, "css", "url", found.start, found.end, line, use=use, steady=steady)
-                yield _Named(sheet, page_address(sheet), reference)
+                known.append(_Named(sheet, base, reference))
+            self._named_in[sheet] = known
+        return known
 
     def _resolve(self, path: str, named: Iterable[_Named], missing: Iterable[str]) -> tuple[_Resolved, list[Fault]]:
         resolved, faults = _Resolved(broken=dict.fromkeys(missing)), list[Fault]()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from ivory_thistle.core.faults import Fault
 from ivory_thistle.core.references.css import CssReading, CssReference, read_css, read_style_attribute
@@ -73,8 +73,7 @@ class Reference:
     steady: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Link:
+class Link(NamedTuple):
     """A plain link to a file (`a href`): the file is in use, but the page does not load it.
 
     `start:end` spans the address in the source's text.

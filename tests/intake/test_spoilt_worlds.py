@@ -84,6 +84,28 @@ def test_names_hide_nothing(tmp_path: Path) -> None:
     assert swept["hiding.html"] == swept["plain.html"] and len(swept["plain.html"].images) == 7
 
 
+def test_pages_that_do_not_stay_are_told_in_words(tmp_path: Path) -> None:
+    """One that begins anew without end and one whose document is taken away: both say so, and no other suffers."""
+    pages = {
+        "anew": (
+            "<script>setInterval(() => location.reload(), 50)</script>",
+            "it went on to another page, or began anew.",
+        ),
+        "gone": ("<script>onload = () => document.documentElement.remove()</script>", "took its document apart."),
+        "plain": ("", ""),
+    }
+    for name, (script, _) in pages.items():
+        (tmp_path / f"{name}.html").write_text(f"<!doctype html><title>{name}</title>{script}<p>Text")
+    site, found = Folder(tmp_path), {}
+    names = [f"{name}.html" for name in pages]
+    with serve_site(site.paths()[0], site.read) as address:
+        measure_pages(address, names, [SCREEN], lambda one: found.update({one.page: one}))
+        compared = {d.page: d.words for d in compare_sites(address, address, names, [SCREEN])}
+    for name, (_, words) in pages.items():
+        assert found[f"{name}.html"].problem.endswith(words) and compared.get(f"{name}.html", "").endswith(words), name
+    assert compared.keys() == {"anew.html", "gone.html"}
+
+
 def test_what_is_told_of_a_page_has_an_end(tmp_path: Path) -> None:
     """Endless messages, a long inline picture behind every element, more elements than a page has: each has a limit."""
     inline = "data:image/png;base64," + "A" * 300_000

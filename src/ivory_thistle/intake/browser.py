@@ -31,6 +31,7 @@ from ivory_thistle.intake.chromium import (
     ask,
     fresh_page,
     in_browsers,
+    in_words,
     run_early,
 )
 from ivory_thistle.intake.comparing import SWEEP, listen, look_closely, swept_screen
@@ -166,8 +167,7 @@ async def _measure_safely(
     except TimeoutError:
         problem = f"{page} did not come to rest within {PAGE_SECONDS:g} seconds on the {screen.name} screen."
     except BrowserError as error:
-        first = error.message.splitlines()[0]
-        problem = f"{page} could not be measured on the {screen.name} screen: {first}"
+        problem = f"{page} could not be measured on the {screen.name} screen: {in_words(error)}"
     return PageMeasurement(page, screen.name, problem=problem)
 
 

@@ -27,6 +27,7 @@ from ivory_thistle.intake.chromium import (
     ask,
     fresh_page,
     in_browsers,
+    in_words,
 )
 from ivory_thistle.intake.differences import Box, Difference, Seen, differences
 from ivory_thistle.intake.known import Known
@@ -228,7 +229,7 @@ async def _look_safely(
     except TimeoutError:
         return Seen(problem=f"{path} did not come to rest within {PAGE_SECONDS:g} seconds.")
     except BrowserError as error:
-        return Seen(problem=f"{path} could not be loaded: {error.message.splitlines()[0]}")
+        return Seen(problem=f"{path} could not be loaded: {in_words(error)}")
 
 
 async def _look(

@@ -300,7 +300,12 @@ async def _boxes(page: Page) -> list[Box]:
 def listen(page: Page, address: str, seen: Seen) -> list[tuple[Any, Callable[[Any], None]]]:
     """Notes what is asked for, images and console messages; gives the listeners, to be taken off again."""
 
+    arrived = False
+
     def request(asked: Request) -> None:
+        nonlocal arrived
+        if asked.is_navigation_request() and asked.redirected_from is None and asked.frame == page.main_frame:
+            seen.left, arrived = arrived, True
         if asked.url.startswith(address):
             seen.asked.add(asked.url.removeprefix(address))
 

@@ -40,7 +40,7 @@ class Seen:
     `at_opening` are the images that came before any scrolling.
     `swept` are the boxes at other widths of the screen, in CSS px. `picture` is the whole page as a JPEG, one pixel a
     CSS px, where one was taken. `asked` are the site's addresses that the page asked for, whatever is there;
-    `framed` those of images that came for a page in a frame of it.
+    `framed` those of images that came for a page in a frame of it. `left`: it went on to another page, or began anew.
     """
 
     boxes: list[Box] = field(default_factory=list)
@@ -52,6 +52,7 @@ class Seen:
     picture: bytes | None = None
     asked: set[str] = field(default_factory=set)
     framed: set[str] = field(default_factory=set)
+    left: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -328,7 +328,7 @@ class Checker:
         foretold = self._foretold.get((pair.page, pair.screen, tier))
         if foretold is None:
             wrong.append(Wrong("What it loads can't be foretold from its markup."))
-        elif not pair.new.problem:
+        elif not (pair.new.problem or pair.new.left):
             wrong += [Wrong(words) for words in _off(loaded, foretold, pair.old.images.keys() | pair.new.framed)]
         wrong += [Wrong(words) for words in timed.words] if timed else []
         if pair.new.problem and not pair.old.problem:

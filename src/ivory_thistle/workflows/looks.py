@@ -47,7 +47,7 @@ class Looks:
             "boxes": [astuple(box) for box in seen.boxes],
             "swept": {width: [astuple(box) for box in boxes] for width, boxes in seen.swept.items()},
             "images": seen.images, "at_opening": seen.at_opening, "messages": seen.messages,
-            "asked": sorted(seen.asked), "picture": self._blobs.put(seen.picture),
+            "asked": sorted(seen.asked), "left": seen.left, "picture": self._blobs.put(seen.picture),
         }  # fmt: skip
         self._blobs.put_note(self._key(page, screen), zlib.compress(json.dumps(values).encode()))
 
@@ -60,7 +60,7 @@ class Looks:
                 boxes=[Box(*box) for box in values["boxes"]],
                 swept={int(width): [Box(*box) for box in boxes] for width, boxes in values["swept"].items()},
                 images=values["images"], at_opening=values["at_opening"], messages=Counter(values["messages"]),
-                asked=set(values["asked"]),
+                asked=set(values["asked"]), left=values["left"],
                 picture=self._blobs.get(values["picture"]),
             )  # fmt: skip
         return None

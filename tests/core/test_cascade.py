@@ -135,12 +135,13 @@ def test_options_of_an_image_set(options: str, density: float, expected: str | N
 
 # https://drafts.csswg.org/css-conditional-3/#at-supports
 CONDITIONS = [
-    ("(display: grid)", True), ("not (display: grid)", False), ("(a: b) and (c: d)", True), ("(a: b) and (not (c: d))", False),
-    ("(not (a: b)) or (c: d)", True), ("((a: b))", True), ("selector(a > b)", True), ("", False), ("foo", False),
+    ("(display: grid)", True), ("not (display: grid)", False), ("(float: b) and (color: d)", True),
+    ("(float: b) and (not (color: d))", False), ("(not (float: b)) or (color: d)", True), ("((float: b))", True),
+    ("(foo: bar)", False), ("(display: grid) and (not (foo: bar))", True), ("(--own: x)", True), ("(-webkit-mask: x)", True), ("selector(a > b)", True), ("", False), ("foo", False),
 ]  # fmt: skip
 
 
 @pytest.mark.parametrize(("condition", "expected"), CONDITIONS)
 def test_supports(condition: str, expected: bool) -> None:
-    """For a browser that knows every property."""
+    """For a browser that knows what Chromium knows."""
     assert supported(tinycss2.parse_component_value_list(condition)) is expected

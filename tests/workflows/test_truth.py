@@ -12,6 +12,8 @@ from bench.truth import Verdict, compare
 from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.findings.audit import audit_site
 from ivory_thistle.core.findings.pages import PageWeighed
+from ivory_thistle.core.formats.tiers import shown_by_chromium
+from ivory_thistle.core.selection.loads import PageOnScreens
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake import chromium
@@ -100,6 +102,49 @@ def test_the_cascade(tmp_path: Path) -> None:
     write_pictures(tmp_path, "css/more.png")
     (tmp_path / "css" / "more.css").write_text(".imported { background: url(more.png) }")
     assert agreed(judged(tmp_path, html, names, css))
+
+
+def test_what_is_not_there_and_what_gives_way(tmp_path: Path) -> None:
+    """Pseudo-elements that wait for a person, markers of no list, closed popovers, skipped contents, layers that give way
+    and properties that nobody knows: none is loaded. A mouse is taken to be there.
+    """
+    html = """<style>p::selection { background: url(selected.png) } p::first-letter { background: url(letter.png) }
+      p::marker { content: url(no-marker.png) } li::marker { content: url(marker.png) }
+      .skips { content-visibility: hidden; background: url(own.png) } .skips b { background: url(skipped.png) }
+      @layer low, high; @layer low { .r { background: url(low.png) } } @layer high { .r { background: revert-layer } }
+      @layer high { .r2 { background: url(high.png) } } .r2 { background: revert-layer }
+      @supports (foo: bar) { .s { background: url(unknown.png) } }
+      @supports (display: grid) and (not (foo: bar)) { .s { background: url(known.png) } }
+      @media (hover: hover) and (pointer: fine) { .m { background: url(mouse.png) } }
+      @media (hover: none) { .m { background: url(touch.png) } }</style>
+      <p>x<ul><li>x</ul><div class=skips><b>x</b><img src=image.png></div><div class=r>x</div><div class=r2>x</div>
+      <div class=s>x</div><div class=m>x</div><div popover><i style="background:url(closed.png)">x</i><img src=pop.png></div>"""
+    names = """selected.png letter.png no-marker.png marker.png own.png skipped.png low.png high.png unknown.png known.png
+      mouse.png touch.png image.png closed.png pop.png"""
+    assert agreed(judged(tmp_path, html, names))
+
+
+def test_what_style_sheets_leave_open(tmp_path: Path) -> None:
+    """By containers, scopes, first styles, animations and shadow trees: said to be uncertain, where it comes and where not."""
+    html = """<style>.k { container-type: inline-size; width: 300px }
+      @container (min-width: 200px) { .c { background: url(wide.png) } }
+      .k { @container (max-width: 100px) { .c { background: url(narrow.png) } } }
+      @scope (.k) { .c { border-image: url(scoped.png) 1 } } @starting-style { .c { mask-image: url(first.png) } }
+      @keyframes k { from { background: url(from.png) } to { background: image-set("to.png" 1x) } }
+      .a { animation: k 1s infinite } .sure { background: url(sure.png) }</style>
+      <div class=k><div class=c>x</div></div><div class=a>x</div><div class=sure>x</div>
+      <div><template shadowrootmode=open><style>i { background: url(shadow.png) }</style><i>x</i></template></div>"""
+    names = "wide.png narrow.png scoped.png first.png from.png to.png shadow.png"
+    write_pictures(tmp_path, f"{names} sure.png")
+    (tmp_path / "index.html").write_text(f"<!doctype html>{html}")
+    folder = Folder(tmp_path)
+    site, screen = read_folder(folder), DEFAULT_SCREENS[-1]
+    page = PageOnScreens("index.html", site, folder.read)
+    assert page.uncertain() == set(names.split())
+    assert {load.path for load in page.loads(screen, shown_by_chromium())} == {"sure.png"}
+    ((_, weights),) = measure_folder(folder, site, [screen])
+    came = {one.path for one in weights["avif"]}
+    assert came >= {"sure.png", "wide.png", "scoped.png", "from.png", "shadow.png"} and "narrow.png" not in came
 
 
 def test_addresses_and_lazy_images(tmp_path: Path) -> None:

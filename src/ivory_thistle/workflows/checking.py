@@ -169,6 +169,7 @@ class Checker:
         self.pages = sorted(p.path for p in before.site.pages if not p.is_folder and p.path in before.site.files)
         self._by_path = {p.path: p for p in before.site.pages}
         self._foretold: dict[tuple[str, str, Tier], dict[str, int]] = {}
+        self._uncertain: dict[str, set[str]] = {}
         self._known = Known(look_up)
 
     @property
@@ -294,6 +295,7 @@ class Checker:
         }
         for one in Predictor(after.site, after.read, self._screens, in_time).loads(after.site, after.read, (), pages):
             sizes = given.get(one.tier, {})
+            self._uncertain[one.page] = {f"/{path}" for path in one.uncertain}
             self._foretold[one.page, one.screen, one.tier] = {
                 f"/{loaded.path}": sizes.get(loaded.path, loaded.bytes) for loaded in one.after
             }
@@ -326,10 +328,11 @@ class Checker:
         unsure = [d for d in pair.different if not d.comparable]
         loaded = pair.new.images
         foretold = self._foretold.get((pair.page, pair.screen, tier))
+        others = pair.old.images.keys() | pair.new.framed | self._uncertain.get(pair.page, set())
         if foretold is None:
             wrong.append(Wrong("What it loads can't be foretold from its markup."))
         elif not (pair.new.problem or pair.new.left):
-            wrong += [Wrong(words) for words in _off(loaded, foretold, pair.old.images.keys() | pair.new.framed)]
+            wrong += [Wrong(words) for words in _off(loaded, foretold, others)]
         wrong += [Wrong(words) for words in timed.words] if timed else []
         if pair.new.problem and not pair.old.problem:
             wrong.append(Wrong(pair.new.problem))
@@ -373,7 +376,8 @@ def _pixels(picture: bytes) -> Picture:
 def _off(loaded: Mapping[str, int], promised: Mapping[str, int], others: Collection[str]) -> Iterator[str]:
     """How what is loaded differs from what was foretold.
 
-    Of `others`, the page's own markup foretells nothing: what a script loads as before, or a page in a frame.
+    Of `others`, the page's own markup foretells nothing: what a script loads as before, or a page in a frame, or what
+    hangs on the layout.
     """
     came = {path: size for path, size in loaded.items() if path in promised or path not in others}
     weighs, should = sum(came.values()), sum(promised.values())

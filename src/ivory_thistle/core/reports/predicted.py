@@ -7,6 +7,7 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, S
 from dataclasses import dataclass, replace
 from functools import partial
 from math import inf
+from typing import NamedTuple
 
 from ivory_thistle.core.errors import ThistleError
 from ivory_thistle.core.formats.tiers import TIERS, Tier, shown_by
@@ -21,13 +22,17 @@ from ivory_thistle.core.treatment.roles import Slot
 
 @dataclass(frozen=True, slots=True)
 class PageLoads:
-    """The picture files that one page loads on one screen in one tier, scrolled through, before and after."""
+    """The picture files that one page loads on one screen in one tier, scrolled through, before and after.
+
+    Of the `uncertain` ones, its style sheets don't tell whether it loads them after.
+    """
 
     page: str
     screen: str
     tier: Tier
     before: tuple[Loaded, ...]
     after: tuple[Loaded, ...]
+    uncertain: frozenset[str] = frozenset()
 
 
 def with_new_files(
@@ -63,7 +68,7 @@ class Predictor:
         self._near = near
         self.failed: dict[str, str] = {}
         """The pages of which nobody can say what they load, and why."""
-        self._before: dict[str, dict[tuple[str, Tier], tuple[Loaded, ...]]] = {}
+        self._before: dict[str, _Asked] = {}
 
     def loads(
         self,
@@ -88,20 +93,26 @@ class Predictor:
             except Exception as error:
                 self.failed[page.path] = str(error) if isinstance(error, ThistleError) else type(error).__name__
                 continue
-            for (screen, tier), before in self._before[page.path].items():
-                yield PageLoads(page.path, screen, tier, before, after[screen, tier])
+            for (screen, tier), before in self._before[page.path].loads.items():
+                yield PageLoads(page.path, screen, tier, before, after.loads[screen, tier], after.uncertain)
 
-    def _asked(
-        self, path: str, site: SiteReading, read: Callable[[str], bytes]
-    ) -> dict[tuple[str, Tier], tuple[Loaded, ...]]:
+    def _asked(self, path: str, site: SiteReading, read: Callable[[str], bytes]) -> _Asked:
         page = PageOnScreens(path, site, read)
-        return {
+        loads = {
             (screen.name, tier): estimated(
                 page.loads(screen, shown_by(tier)), site.files.__getitem__, partial(self._near, path, screen.name)
             )
             for screen in self._screens
             for tier in TIERS
         }
+        return _Asked(loads, page.uncertain())
+
+
+class _Asked(NamedTuple):
+    """What one version of a page loads by screen and tier, and which files it may load besides."""
+
+    loads: dict[tuple[str, Tier], tuple[Loaded, ...]]
+    uncertain: frozenset[str]
 
 
 class Families:

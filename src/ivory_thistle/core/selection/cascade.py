@@ -19,7 +19,8 @@ from cssselect2.compiler import CompiledSelector
 
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.references.addresses import join
-from ivory_thistle.core.selection.css_pictures import address_of
+from ivory_thistle.core.selection.css_pictures import address_of, addresses_in
+from ivory_thistle.core.selection.css_properties import PROPERTIES
 from ivory_thistle.core.selection.lengths import comma_parts, significant
 from ivory_thistle.core.selection.media import matches_media
 from ivory_thistle.core.selection.screen import Screen
@@ -38,7 +39,9 @@ PICTURED = frozenset(
      "cursor", "filter", "clip-path"}
 )  # fmt: skip
 """Properties whose pictures Chromium loads for every box that has them (found out by asking it)."""
-_KEPT = PICTURED | {"display"}
+_KEPT = PICTURED | {"display", "content-visibility"}
+_UNCERTAIN = frozenset({"container", "keyframes", "scope", "starting-style", "-webkit-keyframes"})
+"""What stands in these is loaded or not by how things are laid out, by whom they stand in, or by the time."""
 _DOUBTFUL = frozenset({"container", "scope", "starting-style", "supports"})
 _IMAGE_SETS = frozenset({"image-set", "-webkit-image-set"})
 _RESOLUTIONS = {"x": 1.0, "dppx": 1.0, "dpi": 1 / 96, "dpcm": 2.54 / 96}
@@ -104,6 +107,8 @@ class RuleReader:
         doubtful: bool = False,
     ) -> None:
         self.rules: list[Rule] = []
+        self.uncertain: set[str] = set()
+        """Absolute addresses of which nobody can say by the sheets alone whether they are loaded."""
         self._imports = 0
         self._read_sheet, self._layers, self._doubtful = read_sheet, _Layers(), doubtful
         self._wanted = wanted or _bears_on_pictures
@@ -166,6 +171,8 @@ class RuleReader:
             return
         if node.content is None:
             return
+        if name in _UNCERTAIN:
+            self.uncertain.update(addresses_in(node.content, place.base))
         if name == "media":
             place = place.under(conditions=(*place.conditions, tinycss2.serialize(prelude)))
         elif name == "layer":
@@ -287,7 +294,7 @@ def read_declarations(text: str, base: str, wanted: Callable[[str], bool] = _bea
 
 
 def supported(prelude: Sequence[Any]) -> bool:
-    """An `@supports` condition, for a browser that knows every property asked of.
+    """An `@supports` condition, for a browser that knows every value of the properties that Chromium knows.
 
     https://drafts.csswg.org/css-conditional-3/#at-supports
     """
@@ -304,8 +311,15 @@ def supported(prelude: Sequence[Any]) -> bool:
     if nodes[0].type == "() block":
         inner = significant(nodes[0].content)
         is_nested = bool(inner) and (inner[0].type in ("() block", "function") or _is_not(inner[0]))
-        return supported(inner) if is_nested else any(n.type == "literal" and n.value == ":" for n in inner)
+        return supported(inner) if is_nested else _is_known(inner)
     return bool(nodes[0].type == "function" and nodes[0].lower_name == "selector")
+
+
+def _is_known(declaration: Sequence[Any]) -> bool:
+    if len(declaration) < 2 or declaration[0].type != "ident" or declaration[1] != ":":
+        return False
+    name = declaration[0].value
+    return name.startswith("--") or name.lower() in PROPERTIES
 
 
 def _is_not(node: Any) -> bool:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
 from ivory_thistle.core.references.addresses import join
@@ -21,6 +21,17 @@ def address_of(node: Any) -> str | None:
         inner = significant(node.arguments)
         return str(inner[0].value) if inner and inner[0].type == "string" else None
     return None
+
+
+def addresses_in(nodes: Iterable[Any], base: str) -> Iterator[str]:
+    """Every absolute address that is named anywhere in component values, strings among them."""
+    waiting = list(nodes)
+    while waiting:
+        node = waiting.pop()
+        absolute = join(base, address) if (address := address_of(node)) else None
+        if absolute:
+            yield absolute
+        waiting += getattr(node, "content", None) or getattr(node, "arguments", None) or ()
 
 
 def pictures_in(value: Sequence[Any], base: str, screen: Screen, shown: frozenset[str]) -> list[str]:

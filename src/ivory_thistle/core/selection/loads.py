@@ -13,6 +13,8 @@ from typing import Literal
 from urllib.parse import urldefrag
 from xml.etree.ElementTree import Element
 
+import tinycss2
+
 from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.tiers import Tier, shown_by, shown_by_chromium
 from ivory_thistle.core.images.facts import ImageFacts
@@ -29,6 +31,7 @@ from ivory_thistle.core.selection.candidates import (
     usable_set,
 )
 from ivory_thistle.core.selection.cascade import RuleReader
+from ivory_thistle.core.selection.css_pictures import addresses_in
 from ivory_thistle.core.selection.document import SVG, Document, ImageElement, link_address, stripped
 from ivory_thistle.core.selection.media import matches_media
 from ivory_thistle.core.selection.paint import Painted, Painter
@@ -105,7 +108,7 @@ class PageOnScreens:
         self.base = base_of(self._own, self.document.base)
 
     @cached_property
-    def _painter(self) -> Painter:
+    def _rules(self) -> RuleReader:
         sheet = sheet_reader(self._index, self._read, self.document.encoding)
         reader = RuleReader(sheet)
         for node in self.document.elements:
@@ -120,8 +123,16 @@ class PageOnScreens:
                 text = sheet(address) if address and self._is_allowed(address, "style-src") else None
                 if text is not None and address is not None:
                     reader.read(text, address, conditions)
+        for node in self.document.shadowed:
+            if node.tag == "style":
+                sheets = tinycss2.parse_component_value_list("".join(node.itertext()), skip_comments=True)
+                reader.uncertain.update(addresses_in(sheets, self.base))
+        return reader
+
+    @cached_property
+    def _painter(self) -> Painter:
         inline = all(allows_inline(sources) for sources in self._listed("style-src"))
-        return Painter(self.document, reader.rules, self.base, inline)
+        return Painter(self.document, self._rules.rules, self.base, inline)
 
     def loads(self, screen: Screen, shown: frozenset[str]) -> list[Load]:
         """Every picture that a browser showing the media types `shown` loads on a screen, in tree order.
@@ -131,6 +142,11 @@ class PageOnScreens:
         if (screen, shown) not in self._known:
             self._known[screen, shown] = self._find_loads(screen, shown)
         return self._known[screen, shown]
+
+    def uncertain(self) -> frozenset[str]:
+        """The site's files of which its style sheets don't tell whether they are loaded."""
+        found = (self.file(urldefrag(address).url) for address in self._rules.uncertain)
+        return frozenset(file.path for file in found if file)
 
     def offered(self, place: tuple[int, str], screen: Screen, shown: frozenset[str]) -> tuple[str, ...]:
         """All addresses that the `img` at a place may choose among on a screen; none for other elements."""

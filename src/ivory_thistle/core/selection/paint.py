@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import islice
 from math import inf
+from operator import itemgetter
 from typing import Any
 from xml.etree.ElementTree import Element
 
@@ -25,6 +26,10 @@ _WITHOUT_BOX = frozenset(
      "area", "track", "source"}
 )  # fmt: skip
 _BACKGROUND_ATTRIBUTE = frozenset({"body", "table", "thead", "tbody", "tfoot", "tr", "td", "th"})
+_UNSEEN = frozenset(
+    {"selection", "target-text", "search-text", "spelling-error", "grammar-error", "highlight", "backdrop"}
+)  # fmt: skip
+"""Pseudo-elements that are there once a person does something."""
 _MAX_VARIABLES = 32
 _MOST_NODES = 5_000
 
@@ -108,7 +113,9 @@ class Painter:
             boxless |= {e for e in node.iter() if isinstance(e.tag, str)}
             return []
         for pseudo, style in [("", own), *sorted(styles.items())]:
-            if pseudo in ("before", "after") and not _generates(style):
+            if pseudo in _UNSEEN or (pseudo in ("before", "after") and not _generates(style)):
+                continue
+            if pseudo == "marker" and not _is_list_item(node, own):
                 continue
             visible = variables | {n: d for n, d in style.items() if n.startswith("--")}
             for name in sorted(style.keys() & PICTURED):
@@ -117,7 +124,7 @@ class Painter:
                     found.append(_Pictured(value, style[name].base, name, pseudo, node))
         going_on: list[tuple[Any, Style]] = []
         for child in element.iter_children():
-            if _closed(node) and child.local_name != "summary":
+            if _skips(own) or (_closed(node) and child.local_name != "summary"):
                 boxless |= {e for e in child.etree_element.iter() if isinstance(e.tag, str)}
             else:
                 going_on.append((child, variables))
@@ -128,12 +135,10 @@ class Painter:
 
         https://drafts.csswg.org/css-cascade-5/#cascade-sort
         """
-        best: dict[str, dict[str, tuple[Weight, Declared]]] = defaultdict(dict)
+        offered: dict[str, dict[str, list[tuple[Weight, Declared]]]] = defaultdict(lambda: defaultdict(list))
 
         def offer(pseudo: str, declared: Declared, weight: Weight) -> None:
-            known = best[pseudo].get(declared.property)
-            if known is None or weight >= known[0]:
-                best[pseudo][declared.property] = (weight, declared)
+            offered[pseudo][declared.property].append((weight, declared))
 
         node = element.etree_element
         hint = stripped(node.get("background")) if node.tag in _BACKGROUND_ATTRIBUTE else ""
@@ -146,7 +151,28 @@ class Painter:
         own = node.get("style") if self._inline else ""
         for declared in read_declarations(own or "", self._base):
             offer("", declared, (declared.important, True, (inf,), (0, 0, 0), 0))
-        return {p: {n: declared for n, (_, declared) in winners.items()} for p, winners in best.items()}
+        return {
+            pseudo: {name: won for name, among in offers.items() if (won := _winner(among))}
+            for pseudo, offers in offered.items()
+        }
+
+
+def _winner(offers: list[tuple[Weight, Declared]]) -> Declared | None:
+    """The last of the heaviest; `revert-layer` gives way to what lower layers say.
+
+    https://drafts.csswg.org/css-cascade-5/#revert-layer
+    """
+    while offers:
+        # The sort is stable, and later ones win.
+        weight, won = sorted(offers, key=itemgetter(0))[-1] if len(offers) > 1 else offers[0]
+        if _words(won.value) != ["revert-layer"]:
+            return won
+        offers = [(other, declared) for other, declared in offers if other[:3] != weight[:3]]
+    return None
+
+
+def _words(value: Sequence[Any]) -> list[str]:
+    return [n.lower_value for n in significant(value) if n.type == "ident"]
 
 
 def _layer(rule: Rule, declared: Declared) -> tuple[float, ...]:
@@ -161,13 +187,23 @@ def _has_box(node: Element, style: Style) -> bool:
     """
     declared = style.get("display")
     if declared:
-        words = [n.lower_value for n in significant(declared.value) if n.type == "ident"]
-        return words != ["none"]
-    if node.tag in _WITHOUT_BOX or node.get("hidden") is not None:
+        return _words(declared.value) != ["none"]
+    if node.tag in _WITHOUT_BOX or node.get("hidden") is not None or node.get("popover") is not None:
         return False
     if node.tag == "dialog":
         return node.get("open") is not None
     return not (node.tag == "input" and (node.get("type") or "").lower() == "hidden")
+
+
+def _skips(style: Style) -> bool:
+    """Whether what an element holds is not painted (https://drafts.csswg.org/css-contain-2/#content-visibility)."""
+    declared = style.get("content-visibility")
+    return declared is not None and _words(declared.value) == ["hidden"]
+
+
+def _is_list_item(node: Element, style: Style) -> bool:
+    declared = style.get("display")
+    return "list-item" in _words(declared.value) if declared else node.tag in ("li", "summary")
 
 
 def _closed(node: Element) -> bool:
@@ -176,7 +212,7 @@ def _closed(node: Element) -> bool:
 
 def _generates(style: Style) -> bool:
     content = style.get("content")
-    words = [n.lower_value for n in significant(content.value) if n.type == "ident"] if content else ["none"]
+    words = _words(content.value) if content else ["none"]
     return words not in (["none"], ["normal"])
 
 

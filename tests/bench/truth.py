@@ -8,7 +8,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from ivory_thistle.core.formats.tiers import shown_by_chromium
-from ivory_thistle.core.selection.loads import LAZY_DISTANCE, Load, PageOnScreens, loaded_in_tier
+from ivory_thistle.core.selection.loads import LAZY_DISTANCE, Load, PageOnScreens
+from ivory_thistle.core.selection.older_tiers import loaded_in_tier
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
 from ivory_thistle.intake.browser import PageMeasurement
 from ivory_thistle.intake.folder import Folder

@@ -12,7 +12,8 @@ from ivory_thistle.core.references.addresses import FileIndex
 from ivory_thistle.core.references.img_tags import img_tags
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.references.source import read_html_source
-from ivory_thistle.core.selection.loads import Loaded, PageOnScreens, estimated, loaded_in_tier
+from ivory_thistle.core.selection.loads import Loaded, PageOnScreens, estimated
+from ivory_thistle.core.selection.older_tiers import loaded_in_tier
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.reading import read_folder

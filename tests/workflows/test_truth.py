@@ -124,6 +124,34 @@ def test_what_is_not_there_and_what_gives_way(tmp_path: Path) -> None:
     assert agreed(judged(tmp_path, html, names))
 
 
+def test_which_style_sheets_count(tmp_path: Path) -> None:
+    """By type, by title (the first is that of all), by place; and values that only other browsers know."""
+    css = """@charset "utf-8"; @layer before; @import "first.css"; @layer between; @import "late.css";
+      .all { background: url(../all.png); all: unset } .moz { background: url(../kept.png); background: -moz-linear-gradient(red, blue) }
+      .std { background: url(../lost.png); background: linear-gradient(red, blue) }
+      .webkit { background: -webkit-linear-gradient(red, blue), url(../webkit.png) }"""
+    html = """<link rel=stylesheet href=css/s.css><link rel=stylesheet type=text/less href=css/less.css>
+      <link rel=stylesheet type="TEXT/CSS; charset=utf-8" href=css/typed.css><link rel=stylesheet title=b href=css/titled.css>
+      <link rel=stylesheet title=other href=css/other.css><link rel=prefetch href=soon.png><link rel=prefetch href=index.html>
+      <style type=text/foo>p { border-image: url(foo.png) 1 }</style><style type="text/css; x">p { mask-image: url(x.png) }</style>
+      <svg width=9 height=9><style>.drawn { background: url(drawn.png) }</style></svg><p>x<p class=all>x<p class=moz>x
+      <p class=std>x<p class=webkit>x<p class=drawn>x"""
+    names = """all.png kept.png lost.png webkit.png soon.png foo.png x.png drawn.png css/first.png css/late.png css/less.png
+      css/typed.png css/titled.png css/other.png"""
+    (tmp_path / "css").mkdir()
+    sheets = {
+        "first": "cursor",
+        "late": "filter",
+        "less": "shape-outside",
+        "typed": "clip-path",
+        "titled": "list-style-image",
+    }
+    for name, property in {**sheets, "other": "border-image-source"}.items():
+        value = f"url({name}.png)" + (", auto" if property == "cursor" else "")
+        (tmp_path / "css" / f"{name}.css").write_text(f"p {{ {property}: {value} }}")
+    assert agreed(judged(tmp_path, html, names, css))
+
+
 def test_what_style_sheets_leave_open(tmp_path: Path) -> None:
     """By containers, scopes, first styles, animations and shadow trees: said to be uncertain, where it comes and where not."""
     html = """<style>.k { container-type: inline-size; width: 300px }

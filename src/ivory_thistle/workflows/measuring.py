@@ -11,7 +11,8 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from ivory_thistle.core.formats.tiers import TIERS, Tier, measured_tier, shown_by
 from ivory_thistle.core.references.site import SiteReading
-from ivory_thistle.core.selection.loads import Load, Loaded, PageOnScreens, estimated, loaded_in_tier
+from ivory_thistle.core.selection.loads import Load, Loaded, PageOnScreens, estimated
+from ivory_thistle.core.selection.older_tiers import loaded_in_tier
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.intake.browser import MeasuredPlacement, PageMeasurement, measure_pages
 from ivory_thistle.intake.chromium import browser_binary

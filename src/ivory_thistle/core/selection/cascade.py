@@ -43,6 +43,7 @@ _KEPT = PICTURED | {"display", "content-visibility"}
 _UNCERTAIN = frozenset({"container", "keyframes", "scope", "starting-style", "-webkit-keyframes"})
 """What stands in these is loaded or not by how things are laid out, by whom they stand in, or by the time."""
 _DOUBTFUL = frozenset({"container", "scope", "starting-style", "supports"})
+_OF_OTHERS = ("-khtml-", "-moz-", "-ms-", "-o-")
 _IMAGE_SETS = frozenset({"image-set", "-webkit-image-set"})
 _RESOLUTIONS = {"x": 1.0, "dppx": 1.0, "dpi": 1 / 96, "dpcm": 2.54 / 96}
 
@@ -121,15 +122,18 @@ class RuleReader:
     def _nodes(self, nodes: Iterable[Any], place: _Place) -> None:
         if place.nested > _MOST_NESTED:
             raise UnusableInput(f"Its style sheets nest rules more than {_MOST_NESTED} deep.")
-        imports_end = False
+        imports_begin = imports_end = False
         for node in nodes:
             if node.type == "at-rule":
                 name = node.lower_at_keyword
                 if name == "import":
                     if not imports_end and node.content is None:
+                        imports_begin = True
                         self._import(node, place)
                     continue
-                imports_end |= name not in ("charset", "layer") or node.content is not None
+                # Names of layers may stand before imports, not between them.
+                is_before = name == "charset" or (name == "layer" and not imports_begin)
+                imports_end |= not is_before or node.content is not None
                 self._at_rule(node, place)
             elif node.type == "qualified-rule":
                 imports_end = True
@@ -275,13 +279,19 @@ def _bears_on_pictures(name: str) -> bool:
 
 def _declared(node: Any, base: str, wanted: Callable[[str], bool]) -> Iterator[Declared]:
     name = node.name if node.name.startswith("--") else _SHORTHANDS.get(node.lower_name, node.lower_name)
-    if wanted(name) and not _is_void(node.value):
-        yield Declared(name, node.value, node.important, base)
+    names = sorted(_KEPT) if name == "all" else [name]
+    if not _is_void(node.value):
+        yield from (Declared(name, node.value, node.important, base) for name in names if wanted(name))
 
 
 def _is_void(value: Iterable[Any]) -> bool:
-    """Whether a value holds an `image-set()` with a negative resolution, which makes the declaration invalid."""
-    sets = [n for n in value if n.type == "function" and n.lower_name in _IMAGE_SETS]
+    """Whether a value makes the declaration invalid: by a function of another browser, or an `image-set()` with a
+    negative resolution.
+    """
+    functions = [n for n in value if n.type == "function"]
+    if any(n.lower_name.startswith(_OF_OTHERS) for n in functions):
+        return not any(n.lower_name == "var" for n in functions)
+    sets = [n for n in functions if n.lower_name in _IMAGE_SETS]
     return any(
         n.type == "dimension" and n.lower_unit in _RESOLUTIONS and n.value < 0 for s in sets for n in s.arguments
     )

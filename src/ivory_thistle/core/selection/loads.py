@@ -6,7 +6,7 @@ Which elements load what was found out by asking Chromium (tests/workflows/test_
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Literal
@@ -15,8 +15,6 @@ from xml.etree.ElementTree import Element
 
 import tinycss2
 
-from ivory_thistle.core.formats.table import FORMATS
-from ivory_thistle.core.formats.tiers import Tier, shown_by, shown_by_chromium
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.references.addresses import FileIndex, base_of, join, page_address
 from ivory_thistle.core.references.site import SiteFile, SiteReading
@@ -40,6 +38,7 @@ from ivory_thistle.core.selection.screen import Screen
 
 LoadKind = Literal["img", "input", "poster", "svg", "plugged", "background", "before", "after", "preload"]
 _PLUGGED = {"object": "data", "embed": "src"}
+_CSS = "text/css"
 _SVG_PICTURES = frozenset({f"{SVG}image", f"{SVG}feImage", f"{SVG}use"})
 
 LAZY_DISTANCE = 1250
@@ -111,14 +110,22 @@ class PageOnScreens:
     def _rules(self) -> RuleReader:
         sheet = sheet_reader(self._index, self._read, self.document.encoding)
         reader = RuleReader(sheet)
+        preferred = ""
         for node in self.document.elements:
+            if not _names_styles(node):
+                continue
+            # https://drafts.csswg.org/cssom/#preferred-css-style-sheet-set-name: the first name is that of all.
+            title = node.get("title") or ""
+            preferred = preferred or title
+            if title not in ("", preferred):
+                continue
             media = stripped(node.get("media"))
             conditions = (media,) if media else ()
-            if node.tag == "style":
+            if node.tag != "link":
                 if not all(allows_inline(sources, node.get("nonce") or "") for sources in self._listed("style-src")):
                     continue
                 reader.read("".join(node.itertext()), self.base, conditions)
-            elif node.tag == "link" and _is_style_sheet(node):
+            else:
                 address = join(self.base, stripped(node.get("href")))
                 text = sheet(address) if address and self._is_allowed(address, "style-src") else None
                 if text is not None and address is not None:
@@ -235,8 +242,12 @@ class PageOnScreens:
         return width, width * ratio
 
     def _link(self, node: Element, screen: Screen, shown: frozenset[str]) -> Iterator[Load]:
-        """https://html.spec.whatwg.org/#link-type-preload"""
+        """https://html.spec.whatwg.org/#link-type-preload, and #link-type-prefetch"""
         rels = (node.get("rel") or "").lower().split()
+        if "prefetch" in rels:
+            later = self._one("preload", node, stripped(node.get("href")))
+            if self._facts(later.path):
+                yield later
         if "preload" not in rels or (node.get("as") or "").lower() != "image":
             return
         kind = node.get("type")
@@ -281,71 +292,14 @@ class PageOnScreens:
         return Load(target.path if target.kind == "local" else None, bare, kind, place, element)
 
 
-def _is_style_sheet(node: Element) -> bool:
-    rels = set((node.get("rel") or "").lower().split())
-    return "stylesheet" in rels and "alternate" not in rels and node.get("disabled") is None
-
-
-def loaded_in_tier(
-    loaded: Sequence[Loaded], page: PageOnScreens, screen: Screen, tier: Tier, file_of: Callable[[str], SiteFile]
-) -> tuple[Loaded, ...]:
-    """What a page loads in an older tier, from what Chromium loaded of it.
-
-    Every use whose file Chromium chose as we say is chosen again for the tier. Where it chose another candidate of an
-    `img` than we say (its box was not known, or one was in its memory), the tier's candidate of the like size stands
-    for it. What markup and style sheets do not explain (a script's picture) stays where the tier shows its format.
-    """
-    theirs = {load.place: load for load in page.loads(screen, shown_by_chromium())}
-    ours = {load.place: load for load in page.loads(screen, shown_by(tier))}
-    places: dict[str, list[tuple[int, str]]] = defaultdict(list)
-    for place, load in theirs.items():
-        places[load.address].append(place)
-    found: dict[str, Loaded] = {}
-    came = {one.address for one in loaded}
-    for one in loaded:
-        instead = [ours[p] for p in places.get(one.address, ()) if p in ours]
-        if one.address not in places:
-            other = _like(one, page, screen, tier, file_of, came, theirs)
-            if other:
-                found.setdefault(other.address, other)
-            elif _shows(tier, file_of(one.path)):
-                found.setdefault(one.address, replace(one, guessed=True))
-        for load in instead:
-            if load.path is not None:
-                opening = one.opening or (load.address in found and found[load.address].opening)
-                found[load.address] = Loaded(load.address, load.path, file_of(load.path).bytes, opening)
-    return tuple(found.values())
-
-
-def _like(
-    one: Loaded,
-    page: PageOnScreens,
-    screen: Screen,
-    tier: Tier,
-    file_of: Callable[[str], SiteFile],
-    came: Collection[str],
-    theirs: Mapping[tuple[int, str], Load],
-) -> Loaded | None:
-    """What a tier loads in the place of a candidate that we would not have chosen: the least as wide, or the widest.
-
-    Of the `img`s that name it, one of which nothing that we foretold came.
-    """
-    naming = page.places_naming.get(one.address, ())
-    place = next((p for p in naming if p not in theirs or theirs[p].address not in came), None)
-    if place is None:
-        return None
-    mine = file_of(one.path).image
-    known = {address: page.file(address) for address in page.offered(place, screen, shown_by(tier))}
-    files = [(a, f, f.image) for a, f in known.items() if f and f.image and _shows(tier, f)]
-    if not files or mine is None:
-        return None
-    enough = [f for f in files if f[2].width >= mine.width]
-    address, file, _ = min(enough, key=lambda f: f[2].width) if enough else max(files, key=lambda f: f[2].width)
-    return Loaded(address, file.path, file.bytes, one.opening, guessed=True)
-
-
-def _shows(tier: Tier, file: SiteFile) -> bool:
-    return file.image is not None and FORMATS[file.image.format].mime in shown_by(tier)
+def _names_styles(node: Element) -> bool:
+    """Whether an element brings a style sheet that a browser applies unasked."""
+    kind = (node.get("type") or "").lower()
+    if node.tag in ("style", f"{SVG}style"):
+        return kind in ("", _CSS)
+    rels = set((node.get("rel") or "").lower().split()) if node.tag == "link" else set()
+    is_applied = "stylesheet" in rels and "alternate" not in rels and node.get("disabled") is None
+    return is_applied and kind.partition(";")[0].strip() in ("", _CSS)
 
 
 def estimated(

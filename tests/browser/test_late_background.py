@@ -10,9 +10,10 @@ import pytest
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
-from ivory_thistle.workflows.checking import Checker, Side
+from ivory_thistle.workflows.checking import Checker
 from ivory_thistle.workflows.folders import treat_folder
 from ivory_thistle.workflows.reading import read_folder
+from ivory_thistle.workflows.served import Side
 from pictures import encoded, photograph
 
 pytestmark = pytest.mark.browser

@@ -13,8 +13,10 @@ from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.intake import comparing
 from ivory_thistle.intake.differences import Seen
 from ivory_thistle.intake.folder import Folder
-from ivory_thistle.workflows.checking import Checked, Checker, Side
+from ivory_thistle.workflows.checked import Checked
+from ivory_thistle.workflows.checking import Checker
 from ivory_thistle.workflows.reading import read_folder
+from ivory_thistle.workflows.served import Side
 from pictures import encoded, photograph
 
 pytestmark = pytest.mark.browser

@@ -26,11 +26,12 @@ from ivory_thistle.core.reports.report import ImageLine, MadeFile, PageRow, Repo
 from ivory_thistle.core.reports.weight import Weight
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.intake.folder import Folder
-from ivory_thistle.workflows.checking import Checker, Side
+from ivory_thistle.workflows.checking import Checker
 from ivory_thistle.workflows.inspecting import thumbnail
 from ivory_thistle.workflows.reading import read_folder
 from ivory_thistle.workflows.report_page import report_html
 from ivory_thistle.workflows.reported import report_in
+from ivory_thistle.workflows.served import Side
 from made_up_report import a_report
 from pictures import photograph, write_site
 

@@ -14,9 +14,11 @@ from ivory_thistle.core.formats.tiers import Tier
 from ivory_thistle.core.words import kb
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.check_reports import check_json, check_junit
-from ivory_thistle.workflows.checking import Checked, Checker, Side, checkable_tiers
+from ivory_thistle.workflows.checked import Checked
+from ivory_thistle.workflows.checking import Checker
 from ivory_thistle.workflows.manifest import given_by_manifest
 from ivory_thistle.workflows.reading import read_folder
+from ivory_thistle.workflows.served import Side, checkable_tiers
 
 _FAILED = 1
 

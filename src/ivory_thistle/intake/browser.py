@@ -31,11 +31,11 @@ from ivory_thistle.intake.chromium import (
     ask,
     fresh_page,
     in_browsers,
-    in_words,
     run_early,
 )
 from ivory_thistle.intake.comparing import SWEEP, listen, look_closely, swept_screen
 from ivory_thistle.intake.differences import Seen
+from ivory_thistle.intake.page_errors import in_words
 from ivory_thistle.intake.vitals import OBSERVE, VITALS
 
 _LOOK = Path(__file__).with_name("look.js").read_text(encoding="utf-8")

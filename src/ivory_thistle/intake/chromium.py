@@ -5,7 +5,6 @@ from __future__ import annotations
 import asyncio
 import os
 import pwd
-import re
 import shutil
 import tempfile
 from collections.abc import AsyncIterator, Awaitable, Callable, Coroutine, Iterator, Sequence
@@ -236,24 +235,6 @@ async def fresh_page(browser: Browser, screen: Screen, address: str) -> AsyncIte
 async def _close_window(page: Page) -> None:
     with suppress(BrowserError, TimeoutError):
         await asyncio.wait_for(page.close(), _CLOSE_SECONDS)
-
-
-_WHY = (
-    (
-        re.compile("[Cc]ontext.*(id|found|destroyed)|navigated|[Ff]rame.*detached"),
-        "it went on to another page, or began anew.",
-    ),
-    (re.compile("crashed|has been closed"), "it ended the process that showed it, most likely for want of memory."),
-    (re.compile("Timeout"), f"it was still loading after {LOAD_SECONDS:g} seconds."),
-    (re.compile("^TypeError"), "its scripts took its document apart."),
-)
-"""By what Chromium and Playwright say. What asks meets no other TypeError."""
-
-
-def in_words(error: BrowserError) -> str:
-    """Why a page can't be seen, without the words of the protocol."""
-    first = error.message.splitlines()[0]
-    return next((words for pattern, words in _WHY if pattern.search(first)), first)
 
 
 async def ask(page: Page, function: str, given: Any = None) -> Any:

@@ -27,10 +27,10 @@ from ivory_thistle.intake.chromium import (
     ask,
     fresh_page,
     in_browsers,
-    in_words,
 )
 from ivory_thistle.intake.differences import Box, Difference, Seen, differences
 from ivory_thistle.intake.known import Known
+from ivory_thistle.intake.page_errors import in_words
 
 BOXES = """(win) => {
   const round = (n) => Math.round(n * 100) / 100;

@@ -9,7 +9,7 @@ from typing import Any
 from xml.etree import ElementTree
 
 from ivory_thistle.core.formats.tiers import Tier
-from ivory_thistle.workflows.checking import Checked
+from ivory_thistle.workflows.checked import Checked
 
 
 def check_json(checked: Sequence[Checked]) -> dict[str, Any]:

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import ExitStack
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from functools import partial
 from urllib.parse import unquote, urlsplit
 
@@ -18,16 +18,12 @@ import cv2
 import numpy as np
 
 from ivory_thistle.core.errors import UnusableInput
-from ivory_thistle.core.formats.table import FORMATS, extension_of
-from ivory_thistle.core.formats.tiers import TIERS, Tier
-from ivory_thistle.core.quality.damage import Spot
+from ivory_thistle.core.formats.tiers import Tier
 from ivory_thistle.core.quality.likeness import Likeness, Picture, likeness
-from ivory_thistle.core.references.addresses import spellings
 from ivory_thistle.core.references.markup import tags
-from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.references.source import read_html_source
 from ivory_thistle.core.reports.predicted import Predictor
-from ivory_thistle.core.reports.weight import NOTHING, Measured, Weight
+from ivory_thistle.core.reports.weight import Weight
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.intake.chromium import browser_binary, kept_browsers
 from ivory_thistle.intake.comparing import SWEEP, Closeness, Pair, compare_sites
@@ -35,109 +31,15 @@ from ivory_thistle.intake.differences import Seen
 from ivory_thistle.intake.known import Known, LookUp, nothing_known
 from ivory_thistle.intake.site_server import serve_site
 from ivory_thistle.intake.timing import Timed, time_pages
+from ivory_thistle.workflows.checked import Checked, Placed, Wrong
 from ivory_thistle.workflows.clock import in_time
 from ivory_thistle.workflows.progress import Progress, nothing
+from ivory_thistle.workflows.served import Served, Side, for_tier
 
-_TEXTS = frozenset({"html", "htm", "xhtml", "css"})
-_UNKNOWN_TYPE = b"image/x-not-shown"
 _TOLERANCE = 0.01
 """The share by which what is loaded may differ from what was foretold."""
 _TOGETHER = 8
 """Pages that are looked at in all tiers before the next: their pictures are in memory meanwhile."""
-
-
-@dataclass(frozen=True, slots=True)
-class Placed:
-    """An `img` of the original page: where its tag begins, its line, and the file it names."""
-
-    at: int
-    line: int
-    path: str
-
-
-@dataclass(frozen=True, slots=True)
-class Wrong:
-    """One thing that is wrong, and the `img`s that it is about, where that is known."""
-
-    words: str
-    placed: tuple[Placed, ...] = ()
-
-    def __str__(self) -> str:
-        where = ", ".join(f"line {p.line} ({p.path})" for p in self.placed[:3])
-        return f"{self.words} See {where}." if where else self.words
-
-
-@dataclass(frozen=True, slots=True)
-class Checked:
-    """One page on one screen in one tier: as loaded, as foretold from its markup (bytes), and what is wrong.
-
-    `weights` are what came before and after. `score` is that of the page's picture, None where none could be judged;
-    `spot` is where it differs most, in CSS px. `pictures` are JPEG files of the whole page before and after, one pixel
-    a CSS px. `timed` is there for one screen and tier. `sure` is False for a page that is never twice the same, or
-    can't be loaded before either. `asked` are the addresses that the page asked for.
-    """
-
-    page: str
-    screen: str
-    tier: Tier
-    weights: tuple[Weight, Weight] = (NOTHING, NOTHING)
-    foretold: int | None = None
-    wrong: tuple[Wrong, ...] = ()
-    score: float | None = None
-    spot: Spot | None = None
-    pictures: tuple[bytes, bytes] | None = None
-    timed: Timed | None = None
-    sure: bool = True
-    asked: frozenset[str] = frozenset()
-
-    @property
-    def before(self) -> int:
-        """Bytes of images before, scrolled through."""
-        return self.weights[0].scrolled
-
-    @property
-    def after(self) -> int:
-        """Bytes of images after, scrolled through."""
-        return self.weights[1].scrolled
-
-    @property
-    def measured(self) -> Measured:
-        """Both weights, with the largest paints where they were timed."""
-        old, new = (self.timed.old, self.timed.new) if self.timed else (None, None)
-        return Measured(*self.weights, old.milliseconds if old else None, new.milliseconds if new else None)
-
-
-@dataclass(frozen=True, slots=True)
-class Side:
-    """One of the two sites. `given` leads, by tier, from addresses to the files a server chooses for them."""
-
-    site: SiteReading
-    read: Callable[[str], bytes]
-    given: Mapping[Tier, Mapping[str, str]] = field(default_factory=dict)
-
-    def aliases(self, tier: Tier) -> Mapping[str, str]:
-        """What stands under other addresses than its own, for visitors of a tier."""
-        return {**self.site.aliases, **{f"/{path}": file for path, file in self.given.get(tier, {}).items()}}
-
-
-@dataclass(frozen=True, slots=True)
-class _Served:
-    """A site as it is served to the visitors of a tier."""
-
-    site: SiteReading
-    read: Callable[[str], bytes]
-    names: Mapping[str, str]
-
-    def gives(self, address: str) -> list[tuple[str, bytes | str]]:
-        """The files that an address may lead to, with the content of texts, of which tiers have their own."""
-        files = self.site.files
-        path = unquote(address.partition("?")[0].partition("#")[0]).lstrip("/")
-        found = [path for path in (self.names.get(address, path), *spellings(path)) if path in files]
-        return [(path, self.read(path) if extension_of(path) in _TEXTS else files[path].sha256) for path in found]
-
-    def gives_the_same(self, other: _Served, addresses: Collection[str]) -> bool:
-        """Whether everything at these addresses is the same, byte for byte. Without any, nobody knows."""
-        return bool(addresses) and all(self.gives(address) == other.gives(address) for address in addresses)
 
 
 @dataclass(frozen=True, slots=True)
@@ -219,11 +121,11 @@ class Checker:
     def _some(self, pages: Sequence[str], watcher: _Watcher) -> None:
         self._foretell(pages)
         loaded: list[Checked] = []
-        before = _Served(self._before.site, self._before.read, self._before.site.aliases)
+        before = Served(self._before.site, self._before.read, self._before.site.aliases)
         served = {tier: self._served(tier) for tier in self._tiers}
         with ExitStack() as servers:
 
-            def address_of(side: _Served) -> str:
+            def address_of(side: Served) -> str:
                 return servers.enter_context(serve_site(side.site.files, side.read, side.names))
 
             old = address_of(before)
@@ -273,7 +175,7 @@ class Checker:
                 tell(pair, timed[pair.page])
         return loaded
 
-    def _is_alike(self, loaded: Checked, tier: Tier, served: Mapping[Tier, _Served]) -> bool:
+    def _is_alike(self, loaded: Checked, tier: Tier, served: Mapping[Tier, Served]) -> bool:
         """Whether a load without a fault says what it would say in another tier: all that it asked for is the same."""
         if loaded.wrong or not loaded.sure:
             return False
@@ -282,8 +184,8 @@ class Checker:
             return False
         return served[tier].gives_the_same(served[loaded.tier], loaded.asked)
 
-    def _served(self, tier: Tier) -> _Served:
-        return _Served(self._after.site, _for_tier(tier, self._after.read), self._after.aliases(tier))
+    def _served(self, tier: Tier) -> Served:
+        return Served(self._after.site, for_tier(tier, self._after.read), self._after.aliases(tier))
 
     def _foretell(self, pages: Sequence[str]) -> None:
         """Bytes by address of what each page loads on each screen in each tier, scrolled through."""
@@ -387,25 +289,3 @@ def _off(loaded: Mapping[str, int], promised: Mapping[str, int], others: Collect
         alone = sorted(some.keys() - others.keys())
         if alone:
             yield f"Only {words}: {', '.join(alone[:5])}."
-
-
-def _for_tier(tier: Tier, read: Callable[[str], bytes]) -> Callable[[str], bytes]:
-    """A reader of the site's files as a browser of the tier takes them."""
-    order = list(TIERS)
-    hidden = [FORMATS[TIERS[t].format].mime.encode() for t in order[: order.index(tier)] if TIERS[t].in_chromium]
-    if not hidden:
-        return read
-
-    def of_tier(path: str) -> bytes:
-        data = read(path)
-        if extension_of(path) in _TEXTS:
-            for mime in hidden:
-                data = data.replace(mime, _UNKNOWN_TYPE)
-        return data
-
-    return of_tier
-
-
-def checkable_tiers() -> tuple[Tier, ...]:
-    """The tiers that Chromium can stand for, the most modern first."""
-    return tuple(tier for tier, row in TIERS.items() if row.in_chromium)

@@ -17,12 +17,14 @@ from ivory_thistle.core.states import State
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import in_transaction
-from ivory_thistle.workflows.checking import Checked, Checker, Side, checkable_tiers
+from ivory_thistle.workflows.checked import Checked
+from ivory_thistle.workflows.checking import Checker
 from ivory_thistle.workflows.delivering import by_reference
 from ivory_thistle.workflows.made import HandedOver, handover_of
 from ivory_thistle.workflows.manifest import Verdict
 from ivory_thistle.workflows.proofs import Before, Said, say
 from ivory_thistle.workflows.runs import keep_loads, keep_savings
+from ivory_thistle.workflows.served import Side, checkable_tiers
 from ivory_thistle.workflows.settings import site_screens
 from ivory_thistle.workflows.settling import Settler
 from ivory_thistle.workflows.weights import stored_weights

@@ -24,7 +24,8 @@ from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store.blobs import Blobs, StorageError
 from ivory_thistle.workflows.at_hand import AtHand
-from ivory_thistle.workflows.checking import Checked, Checker, Side, checkable_tiers
+from ivory_thistle.workflows.checked import Checked
+from ivory_thistle.workflows.checking import Checker
 from ivory_thistle.workflows.delivering import Handover, TreatedImage, as_it_leaves, deliver, deliveries_of
 from ivory_thistle.workflows.kept import kept_url, let_go_of_the_oldest
 from ivory_thistle.workflows.looks import Looks
@@ -36,6 +37,7 @@ from ivory_thistle.workflows.progress import Progress, nothing
 from ivory_thistle.workflows.reading import read_folder
 from ivory_thistle.workflows.reported import folder_report, with_report
 from ivory_thistle.workflows.reporting import LoadReport, audit_json
+from ivory_thistle.workflows.served import Side, checkable_tiers
 from ivory_thistle.workflows.treating import result_of, treatment_of
 from ivory_thistle.workflows.unchanged import chosen_by_server
 from ivory_thistle.workflows.wording import NO_WORDING, read_wording

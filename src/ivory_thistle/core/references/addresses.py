@@ -52,9 +52,6 @@ def host_of(address: str) -> str:
         return ""
 
 
-_RELATIVE_STARTS = frozenset(f"{ascii_letters}{digits}./_-")
-"""An address that starts otherwise may hang on the name of the document too, like `#top` or `?page=2`."""
-_ODD = re.compile(r"[?#\\\s]")
 NO_SERVER = ("", 0)
 """What stands for no server of the web."""
 
@@ -76,6 +73,10 @@ def server_of(address: str) -> tuple[str, int]:
 
 _MOST_KNOWN, _LONGEST_KNOWN = 50_000, 300
 """Resolved addresses that are remembered, and the characters of the longest."""
+_RELATIVE_STARTS = frozenset(f"{ascii_letters}{digits}./_-")
+"""An address that starts otherwise may hang on the name of the document too, like `#top` or `?page=2`."""
+_ODD = re.compile(r"[?#\\\s]")
+"""What keeps the folder of a document from being plain to see."""
 
 
 class FileIndex:

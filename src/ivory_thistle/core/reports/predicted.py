@@ -52,6 +52,13 @@ Near = Callable[[str, str, str, str], bool]
 """Of a page, a screen's name, a picture's path and the kind of its use: whether that is on the first screen or near."""
 
 
+class _Asked(NamedTuple):
+    """What one version of a page loads by screen and tier, and which files it may load besides."""
+
+    loads: dict[tuple[str, Tier], tuple[Loaded, ...]]
+    uncertain: frozenset[str]
+
+
 class Predictor:
     """Asks the pages of a site and of its handover what they load on some screens in every tier."""
 
@@ -106,13 +113,6 @@ class Predictor:
             for tier in TIERS
         }
         return _Asked(loads, page.uncertain())
-
-
-class _Asked(NamedTuple):
-    """What one version of a page loads by screen and tier, and which files it may load besides."""
-
-    loads: dict[tuple[str, Tier], tuple[Loaded, ...]]
-    uncertain: frozenset[str]
 
 
 class Families:

@@ -162,12 +162,14 @@ def _winner(offers: list[tuple[Weight, Declared]]) -> Declared | None:
 
     https://drafts.csswg.org/css-cascade-5/#revert-layer
     """
-    while offers:
-        # The sort is stable, and later ones win.
-        weight, won = sorted(offers, key=itemgetter(0))[-1] if len(offers) > 1 else offers[0]
-        if _words(won.value) != ["revert-layer"]:
-            return won
-        offers = [(other, declared) for other, declared in offers if other[:3] != weight[:3]]
+    given_way: object = None
+    # The sort is stable, and later ones win.
+    for (important, inline, layer, *_), declared in reversed(sorted(offers, key=itemgetter(0))):
+        if (important, inline, layer) == given_way:
+            continue
+        if _words(declared.value) != ["revert-layer"]:
+            return declared
+        given_way = important, inline, layer
     return None
 
 

@@ -164,7 +164,8 @@ def _winner(offers: list[tuple[Weight, Declared]]) -> Declared | None:
     """
     given_way: object = None
     # The sort is stable, and later ones win.
-    for (important, inline, layer, *_), declared in reversed(sorted(offers, key=itemgetter(0))):
+    in_order = sorted(offers, key=itemgetter(0))
+    for (important, inline, layer, *_), declared in reversed(in_order):
         if (important, inline, layer) == given_way:
             continue
         if _words(declared.value) != ["revert-layer"]:

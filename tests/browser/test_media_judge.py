@@ -114,7 +114,8 @@ def screen(request: pytest.FixtureRequest) -> Screen:
 def opened(browser: Browser, screen: Screen) -> Page:
     """An empty page on a screen."""
     size = {"width": screen.width, "height": screen.height}
-    return browser.new_context(viewport=size, device_scale_factor=screen.density).new_page()  # type: ignore[arg-type]
+    emulated = {"viewport": size, "device_scale_factor": screen.density, "has_touch": screen.touch}
+    return browser.new_context(**emulated).new_page()  # type: ignore[arg-type]
 
 
 def test_media_conditions(browser: Browser, screen: Screen) -> None:
@@ -172,3 +173,18 @@ def test_features_are_answered_for_people(screen: Screen) -> None:
     assert [q for q in asked if not matches_media(q, screen)] == []
     assert not matches_media("not (pointer: nonsense)", screen)
     assert not any(matches_media(f"({name}: none)", screen) for name in ("hover", "pointer"))
+
+
+def test_touch_screens_have_no_mouse(browser: Browser) -> None:
+    """Fingers are coarse and don't hover."""
+    screen = Screen("phone", 390, 844, 3, touch=True)
+    asked = [
+        f"({name}{value})"
+        for name, words in (("pointer", "none coarse fine odd"), ("hover", "none hover odd"))
+        for name in (name, f"any-{name}")
+        for value in ("", *(f": {word}" for word in words.split()))
+    ]
+    page = opened(browser, screen)
+    theirs = page.evaluate("(all) => all.map((one) => matchMedia(one).matches)", asked)
+    page.context.close()
+    assert [matches_media(one, screen) for one in asked] == theirs and len(set(theirs)) == 2

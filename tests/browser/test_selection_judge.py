@@ -179,9 +179,9 @@ def origin() -> Iterator[str]:
 @pytest.mark.parametrize("screen", DEFAULT_SCREENS, ids=lambda s: s.name)
 def test_our_choice_is_chromiums(browser: Browser, origin: str, screen: Screen) -> None:
     """All generated pages on one screen: every address equal."""
-    context = browser.new_context(
-        viewport={"width": screen.width, "height": screen.height}, device_scale_factor=screen.density
-    )
+    size = {"width": screen.width, "height": screen.height}
+    emulated = {"viewport": size, "device_scale_factor": screen.density, "has_touch": screen.touch}
+    context = browser.new_context(**emulated)  # type: ignore[arg-type]
     page = context.new_page()
     page.goto(origin + PAGE)
     cases = [generated(seed, origin.replace("127.0.0.1", "localhost")) for seed in range(PAGES)]

@@ -128,6 +128,22 @@ def test_what_screens_show_first_is_known(tmp_path: Path) -> None:
     assert [fit_sizes(image.widths) for image in images] == ["40px", "100vw", "300px"]
 
 
+def test_whole_pictures_and_touched_screens(tmp_path: Path) -> None:
+    """What is drawn whole in a low box is narrower than it; where fingers get a wider box, that one counts."""
+    Image.new("RGB", (600, 400)).save(tmp_path / "a.png")
+    (tmp_path / "index.html").write_text(
+        "<!doctype html><title>x</title><style>.c{width:100%;height:100px;object-fit:contain}.t{width:25vw}"
+        "@media(hover:none){.t{width:50vw}}@media(pointer:coarse) and (min-width:1000px){.t{width:200px}}</style>"
+        "<body style=margin:0><img src=a.png class=c><img src=a.png class=t>"
+    )
+    with serve_site(["index.html", "a.png"], Folder(tmp_path).read) as address:
+        images = sweep_pages(address, ["index.html"], DEFAULT_SCREENS)["index.html"].images
+    whole, touched = (dict(image.widths) for image in images)
+    assert set(whole.values()) == {150}
+    assert touched[480] == 240 and touched[800] == 400
+    assert touched[1040] == 260 and touched[2560] == 640
+
+
 def test_a_page_that_hangs_is_left_out(tmp_path: Path) -> None:
     """The others are swept."""
     (tmp_path / "hangs.html").write_text("<!doctype html><img src=x.png><script>for(;;);</script>")

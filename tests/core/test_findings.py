@@ -87,6 +87,7 @@ def test_more_pixels_than_any_slot_needs(tmp_path: Path) -> None:
 def test_a_slot_filled_by_cutting_needs_both_sides() -> None:
     """object-fit: cover in a tall box needs the height; a background at its own size needs nothing."""
     assert needed_width([box("a", 100, 400, fit="cover")], 0.5) == 800
+    assert needed_width([box("a", 900, 400, fit="contain")], 0.5) == 800
     assert needed_width([box("a", 100, 400)], 0.5) == 100
     assert needed_width([box("a", 100, 400, kind="background", fit="auto")], 0.5) == 0
     assert needed_width([box("a", 100, 50, screen=PHONE)], 0.5) == 200

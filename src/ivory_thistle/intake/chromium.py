@@ -23,7 +23,8 @@ from ivory_thistle.core.selection.loads import LAZY_DISTANCE
 from ivory_thistle.core.selection.screen import Screen
 
 # Without a connection's type, Chromium loads lazy pictures from 3,000 px away; for most visitors it does from 1,250.
-# And a machine without a mouse has none of what visitors point with: a fine pointer that can hover.
+# And a machine without a mouse has none of what visitors point with: a fine pointer that can hover (fingers on a
+# screen with `touch`).
 _POINTERS = "primaryPointerType=4,availablePointerTypes=4,primaryHoverType=2,availableHoverTypes=2"
 _ARGUMENTS = (
     f"--blink-settings=lazyLoadingImageMarginPxUnknown={LAZY_DISTANCE},{_POINTERS}",
@@ -216,6 +217,7 @@ async def fresh_page(browser: Browser, screen: Screen, address: str) -> AsyncIte
         viewport={"width": screen.width, "height": screen.height},
         device_scale_factor=screen.density,
         color_scheme="dark" if screen.dark else "light",
+        has_touch=screen.touch,
         service_workers="block",
         accept_downloads=False,
         proxy={"server": address, "bypass": _LOOPBACK_TOO},
@@ -246,6 +248,11 @@ async def ask(page: Page, function: str, given: Any = None) -> Any:
     return await _worlds[page].ask(function, given)
 
 
+async def emulate_touch(page: Page) -> None:
+    """Lets the screen of a page be touched from now on. Chromium knows no way back to a mouse."""
+    await _worlds[page].emulate_touch()
+
+
 async def run_early(page: Page, script: str) -> None:
     """Has a script run before each document's own ones, in the world in which `ask` asks."""
     await _worlds[page].run_early(script)
@@ -262,6 +269,9 @@ class _World:
         await self._session.send("Page.enable")
         early = {"source": script, "worldName": _WORLD}
         await self._session.send("Page.addScriptToEvaluateOnNewDocument", early)
+
+    async def emulate_touch(self) -> None:
+        await self._session.send("Emulation.setTouchEmulationEnabled", {"enabled": True})
 
     async def ask(self, function: str, given: Any) -> Any:
         for context in (self._context, None):

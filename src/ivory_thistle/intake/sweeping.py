@@ -3,19 +3,30 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Awaitable, Callable, Collection, Iterable, Sequence
+from collections.abc import AsyncIterator, Awaitable, Callable, Collection, Iterable, Sequence
+from contextlib import AsyncExitStack, asynccontextmanager
 from dataclasses import dataclass
+from functools import reduce
 from itertools import pairwise
 from math import inf
 from typing import Any
 from urllib.parse import quote
 
-from playwright.async_api import Browser
+from playwright.async_api import Browser, Page
 from playwright.async_api import Error as BrowserError
 
 from ivory_thistle.core.rewriting.fitting import Sample
 from ivory_thistle.core.selection.screen import Screen
-from ivory_thistle.intake.chromium import LOAD_SECONDS, SCROLL, Watch, ask, fresh_page, in_browsers, run_early
+from ivory_thistle.intake.chromium import (
+    LOAD_SECONDS,
+    SCROLL,
+    Watch,
+    ask,
+    emulate_touch,
+    fresh_page,
+    in_browsers,
+    run_early,
+)
 from ivory_thistle.intake.vitals import OBSERVE, VITALS
 
 NARROWEST, WIDEST, STEP = 320, 2560, 80
@@ -62,10 +73,11 @@ _BOXES = """async () => {
     const width = box.width - side(style, ['paddingLeft', 'paddingRight', 'borderLeftWidth', 'borderRightWidth']);
     const height = box.height - side(style, ['paddingTop', 'paddingBottom', 'borderTopWidth', 'borderBottomWidth']);
     const own = node.naturalHeight ? (height * node.naturalWidth) / node.naturalHeight : width;
-    const drawn = ['cover', 'none'].includes(style.objectFit) ? Math.max(width, own) : width;
+    const drawn = {cover: Math.max(width, own), none: Math.max(width, own), contain: Math.min(width, own)};
     const seen = box.width > 0 && box.height > 0;
     const src = (node.getAttribute('src') || '').trim().slice(0, LONGEST_SRC);
-    return seen ? [src, Math.max(0, drawn), box.top + scrollY, width * height] : [src, 0, 0, 0];
+    if (!seen) return [src, 0, 0, 0];
+    return [src, Math.max(0, drawn[style.objectFit] ?? width), box.top + scrollY, width * height];
   });
 }""".replace("LONGEST_SRC", str(LONGEST_SRC))
 
@@ -145,43 +157,39 @@ def sweep_pages(
 
 
 async def _sweep(
-    browser: Browser, address: str, path: str, screens: Sequence[Screen], has_backgrounds: bool
-) -> SweptPage | None:
+    browser: Browser, address: str, path: str, screens: Sequence[Screen], has_backgrounds: bool,
+    touched_too: bool = False,
+) -> SweptPage | None:  # fmt: skip
+    """`touched_too`: boxes are as on a touched screen where they are wider there."""
     late = await _late_background(browser, address, path, screens) if has_backgrounds else ""
-    async with fresh_page(browser, Screen("sweep", 1280, _HEIGHT, 1), address) as page:
-        watch = Watch(page)
-        await page.goto(f"{address}/{quote(path)}", wait_until="load", timeout=LOAD_SECONDS * 1000)
-        await watch.quiet_soon()
-        await ask(page, SCROLL)
-        await watch.quiet_soon()
-        await ask(page, _UNPAINTED)
-
-        async def look(width: int, height: int = _HEIGHT) -> list[Any]:
-            await page.set_viewport_size({"width": width, "height": height})
-            seen: list[Any] = await ask(page, _BOXES)
-            return seen
-
+    async with AsyncExitStack() as ends:
+        ways = (False, True) if touched_too else (False,)
+        pages = [await ends.enter_async_context(_laid_out(browser, address, path, touch)) for touch in ways]
+        mouse, touched = pages[0], pages[-1]
         behind: list[SweptBackground] = []
 
-        async def look_behind(width: int) -> None:
-            for value, size, drawn, height in await ask(page, _BEHIND):
-                behind.append(SweptBackground(width, value, size, inf if drawn < 0 else drawn, height))
+        async def look(width: int) -> list[Any]:
+            looked_at = []
+            for page in pages:
+                looked_at.append(await _boxes(page, width))
+                for value, size, drawn, height in await ask(page, _BEHIND) if has_backgrounds else ():
+                    behind.append(SweptBackground(width, value, size, inf if drawn < 0 else drawn, height))
+            return reduce(_wider, looked_at)
 
-        async def look_at_all(width: int) -> list[Any]:
-            seen = await look(width)
-            if has_backgrounds:
-                await look_behind(width)
-            return seen
-
-        by_screen = {s.name: (await look(s.width, s.height), s.height) for s in screens}
-        if not has_backgrounds and not next(iter(by_screen.values()), ([1], 0))[0]:
+        by_screen = {s.name: await _boxes(touched if s.touch else mouse, s.width, s.height) for s in screens}
+        if not has_backgrounds and not next(iter(by_screen.values()), [1]):
             return SweptPage(())
-        looks = await _looks(look_at_all, {s.width for s in screens if NARROWEST <= s.width <= WIDEST})
-    every = [*looks.values(), *(seen for seen, _ in by_screen.values())]
+        looks = await _looks(look, {s.width for s in screens if NARROWEST <= s.width <= WIDEST})
+        if not touched_too:
+            await emulate_touch(mouse)
+            for s in screens:
+                if s.touch and _drawn(await _boxes(mouse, s.width, s.height)) != _drawn(by_screen[s.name]):
+                    return await _sweep(browser, address, path, screens, has_backgrounds, touched_too=True)
+    every = [*looks.values(), *by_screen.values()]
     names = {tuple(src for src, *_ in seen) for seen in every}
     if len(names) != 1:
         return None
-    first = {name: _first(seen, height) for name, (seen, height) in by_screen.items()}
+    first = {s.name: _first(by_screen[s.name], s.height) for s in screens}
     largest = {s.name: _largest(first[s.name], s) for s in screens}
     images = tuple(
         SweptImage(
@@ -192,6 +200,25 @@ async def _sweep(
         for n, src in enumerate(next(iter(names)))
     )  # fmt: skip
     return SweptPage(images, late, tuple(behind))
+
+
+@asynccontextmanager
+async def _laid_out(browser: Browser, address: str, path: str, touch: bool) -> AsyncIterator[Page]:
+    """A page that has come to rest, scrolled through; it is laid out, and no longer painted."""
+    async with fresh_page(browser, Screen("sweep", 1280, _HEIGHT, touch=touch), address) as page:
+        watch = Watch(page)
+        await page.goto(f"{address}/{quote(path)}", wait_until="load", timeout=LOAD_SECONDS * 1000)
+        await watch.quiet_soon()
+        await ask(page, SCROLL)
+        await watch.quiet_soon()
+        await ask(page, _UNPAINTED)
+        yield page
+
+
+async def _boxes(page: Page, width: int, height: int = _HEIGHT) -> list[Any]:
+    await page.set_viewport_size({"width": width, "height": height})
+    seen: list[Any] = await ask(page, _BOXES)
+    return seen
 
 
 async def _late_background(browser: Browser, address: str, path: str, screens: Sequence[Screen]) -> str:
@@ -208,6 +235,17 @@ async def _late_background(browser: Browser, address: str, path: str, screens: S
         if "" in found or len(found) > 1:
             return ""
     return found.pop().removeprefix(address) if found else ""
+
+
+def _drawn(seen: Iterable[Any]) -> list[float]:
+    return [width for _, width, *_ in seen]
+
+
+def _wider(seen: list[Any], others: list[Any]) -> list[Any]:
+    """Every `img` as it was seen wider; the one of both that has more of them."""
+    if len(seen) != len(others):
+        return max(seen, others, key=len)
+    return [max(pair, key=lambda one: one[1]) for pair in zip(seen, others, strict=True)]
 
 
 def _first(seen: Iterable[Any], height: int) -> dict[int, float]:

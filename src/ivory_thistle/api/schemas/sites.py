@@ -42,13 +42,17 @@ class Ledger(Out):
 
 
 class Screen(Out):
-    """A viewport that pages are measured on, in CSS px, and its device pixels a CSS px; `dark`: by night."""
+    """A viewport that pages are measured on, in CSS px, and its device pixels a CSS px.
+
+    `dark`: by night; `touch`: without a mouse.
+    """
 
     name: Annotated[str, Field(pattern=r"^[\w-]{1,32}$")]
     width: Annotated[int, Field(ge=200, le=8000)]
     height: Annotated[int, Field(ge=200, le=8000)]
     density: Annotated[float, Field(ge=0.5, le=5)]
     dark: bool = False
+    touch: bool = False
 
 
 class Connection(Out):

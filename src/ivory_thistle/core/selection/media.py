@@ -99,6 +99,11 @@ def _of_words(text: str, *held: str) -> _Words:
     return _Words(frozenset(text.split()), lambda screen: frozenset(held))
 
 
+def _one_of(otherwise: str, word: str, holds: Callable[[Screen], bool], *others: str) -> _Words:
+    """A feature that is `word` on the screens for which that `holds`; `others` may be asked for too."""
+    return _Words(frozenset({otherwise, word, *others}), lambda s: frozenset({word if holds(s) else otherwise}))
+
+
 _WIDTH = _Range(lambda s: (s.width, 1.0), _length)
 _HEIGHT = _Range(lambda s: (s.height, 1.0), _length)
 _ASPECT = _Range(lambda s: (s.width, s.height), _ratio)
@@ -115,12 +120,11 @@ _SWITCHES: Mapping[str, int] = {"grid": 0, "-webkit-transform-3d": 1}
 """Features that are 0 or 1."""
 _COUNTS: Mapping[str, int] = {"horizontal-viewport-segments": 1, "vertical-viewport-segments": 1}
 """Features with a number and, in Chromium, no order."""
+_POINTER = _one_of("fine", "coarse", lambda s: s.touch, "none")
+_HOVER = _one_of("hover", "none", lambda s: s.touch)
 _WORDS: Mapping[str, _Words] = {
-    "orientation": _Words(
-        frozenset({"portrait", "landscape"}),
-        lambda s: frozenset({"portrait" if s.height >= s.width else "landscape"}),
-    ),
-    "prefers-color-scheme": _Words(frozenset({"light", "dark"}), lambda s: frozenset({"dark" if s.dark else "light"})),
+    "orientation": _one_of("portrait", "landscape", lambda s: s.width > s.height),
+    "prefers-color-scheme": _one_of("light", "dark", lambda s: s.dark),
     "scan": _of_words("interlace progressive"),
     "update": _of_words("none slow fast", "fast"),
     "overflow-block": _of_words("none scroll paged", "scroll"),
@@ -130,10 +134,10 @@ _WORDS: Mapping[str, _Words] = {
     "dynamic-range": _of_words("standard high", "standard"),
     "video-dynamic-range": _of_words("standard high", "standard"),
     "inverted-colors": _of_words("none inverted", "none"),
-    "pointer": _of_words("none coarse fine", "fine"),
-    "any-pointer": _of_words("none coarse fine", "fine"),
-    "hover": _of_words("none hover", "hover"),
-    "any-hover": _of_words("none hover", "hover"),
+    "pointer": _POINTER,
+    "any-pointer": _POINTER,
+    "hover": _HOVER,
+    "any-hover": _HOVER,
     "prefers-reduced-motion": _of_words("no-preference reduce", "no-preference"),
     "prefers-reduced-transparency": _of_words("no-preference reduce", "no-preference"),
     "prefers-reduced-data": _of_words("no-preference reduce", "no-preference"),
@@ -146,7 +150,7 @@ _WORDS: Mapping[str, _Words] = {
     ),
     "device-posture": _of_words("continuous folded", "continuous"),
 }
-"""As a browser with a mouse and without preferences tells them; none says yet how a screen scans."""
+"""As a browser without preferences tells them, with a mouse or a touch screen; none says yet how a screen scans."""
 
 
 def matches_media(text: str, screen: Screen) -> bool:

@@ -10,13 +10,17 @@ USEFUL_DENSITY = 2.0
 
 @dataclass(frozen=True, slots=True)
 class Screen:
-    """A viewport of `width` x `height` CSS px at `density` device pixels a CSS px."""
+    """A viewport of `width` x `height` CSS px at `density` device pixels a CSS px.
+
+    `dark`: its visitor prefers dark pages. `touch`: it is pointed at with fingers, which can't hover.
+    """
 
     name: str
     width: int
     height: int
     density: float = 1.0
     dark: bool = False
+    touch: bool = False
 
     @property
     def useful_density(self) -> float:
@@ -25,8 +29,8 @@ class Screen:
 
 
 DEFAULT_SCREENS = (
-    Screen("phone", 390, 844, 3),
-    Screen("tablet", 820, 1180, 2),
+    Screen("phone", 390, 844, 3, touch=True),
+    Screen("tablet", 820, 1180, 2, touch=True),
     Screen("laptop", 1440, 900, 2),
     Screen("desktop", 1920, 1080, 1),
 )

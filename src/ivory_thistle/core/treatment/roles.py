@@ -51,10 +51,15 @@ class Slot:
     def drawn_width(self, ratio: float) -> float:
         """How wide the picture itself is drawn, in CSS px; `ratio` is its height over its width.
 
-        A slot filled by cutting draws more than its own width where its height asks for that.
+        A slot filled by cutting draws more than its own width where its height asks for that; one that shows the whole
+        picture draws less where its height leaves no more.
         """
-        fills = self.fit in ("cover", "none") and ratio > 0
-        return max(self.width, self.height / ratio) if fills else self.width
+        if ratio <= 0:
+            return self.width
+        by_height = self.height / ratio
+        if self.fit == "contain":
+            return min(self.width, by_height)
+        return max(self.width, by_height) if self.fit in ("cover", "none") else self.width
 
     def needed_width(self, ratio: float) -> float:
         """The pixels across that the picture needs here; 0 for a CSS picture painted at its own size."""

@@ -7,7 +7,7 @@ import { DialogButton, FormEnd } from "@/shared/ui/dialog";
 import { useNotice } from "@/shared/ui/notices";
 import { useSite } from "@/shared/ui/site-context";
 
-type Row = { key: number; name: string; values: string[]; dark?: boolean };
+type Row = { key: number; name: string; values: string[]; dark?: boolean; touch?: boolean };
 
 /** The screens a site is measured on and the connections its waiting times are told for, changed in place. */
 export function ScreensDialog() {
@@ -28,6 +28,7 @@ function Settings({ close }: { close: () => void }) {
       name: s.name,
       values: [s.width, s.height, s.density].map(String),
       dark: s.dark,
+      touch: s.touch,
     })),
   );
   const [lines, setLines] = useState<Row[]>(() =>
@@ -50,12 +51,13 @@ function Settings({ close }: { close: () => void }) {
       lazy_attributes: site.lazy_attributes,
     };
     const wanted = {
-      screens: screens.map(({ name, values, dark }) => ({
+      screens: screens.map(({ name, values, dark, touch }) => ({
         name: name.trim(),
         width: Number(values[0]),
         height: Number(values[1]),
         density: Number(values[2]),
         dark: dark ?? false,
+        touch: touch ?? false,
       })),
       connections: lines.map(({ name, values }) => ({
         name: name.trim(),
@@ -78,7 +80,7 @@ function Settings({ close }: { close: () => void }) {
       <Rows
         title="Screens"
         heads={["Name", "Width, CSS px", "Height, CSS px", "Density"]}
-        night
+        kinds
         rows={screens}
         change={setScreens}
         fresh={["1280", "800", "1"]}
@@ -120,12 +122,17 @@ type RowsProps = {
   change: (rows: Row[]) => void;
   fresh: string[];
   most: number;
-  /** Whether a row can be of a screen by night, for which pages may have other pictures. */
-  night?: boolean;
+  /** Whether rows are of screens that can be by night or touched, for which pages may have other pictures. */
+  kinds?: boolean;
 };
 
+const KINDS = [
+  ["dark", "Dark", "prefers dark pages"],
+  ["touch", "Touch", "is touched, not pointed at with a mouse"],
+] as const;
+
 /** An editable table of a name and numbers. */
-function Rows({ title, heads, rows, change, fresh, most, night = false }: RowsProps) {
+function Rows({ title, heads, rows, change, fresh, most, kinds = false }: RowsProps) {
   const set = (at: number, part: Partial<Row>) =>
     change(rows.map((r, n) => (n === at ? { ...r, ...part } : r)));
   const look = "w-full rounded border border-rule bg-paper px-2 py-1";
@@ -140,11 +147,12 @@ function Rows({ title, heads, rows, change, fresh, most, night = false }: RowsPr
                 {h}
               </th>
             ))}
-            {night && (
-              <th scope="col" className="text-left font-normal">
-                Dark
-              </th>
-            )}
+            {kinds &&
+              KINDS.map(([kind, head]) => (
+                <th key={kind} scope="col" className="text-left font-normal">
+                  {head}
+                </th>
+              ))}
             <td />
           </tr>
         </thead>
@@ -177,16 +185,17 @@ function Rows({ title, heads, rows, change, fresh, most, night = false }: RowsPr
                   />
                 </td>
               ))}
-              {night && (
-                <td className="w-[50px]">
-                  <input
-                    type="checkbox"
-                    aria-label={`${row.name} prefers dark pages`}
-                    checked={row.dark ?? false}
-                    onChange={(e) => set(at, { dark: e.target.checked })}
-                  />
-                </td>
-              )}
+              {kinds &&
+                KINDS.map(([kind, , words]) => (
+                  <td key={kind} className="w-[50px]">
+                    <input
+                      type="checkbox"
+                      aria-label={`${row.name} ${words}`}
+                      checked={row[kind] ?? false}
+                      onChange={(e) => set(at, { [kind]: e.target.checked })}
+                    />
+                  </td>
+                ))}
               <td className="w-[80px]">
                 <Button
                   onClick={() => change(rows.filter((_, n) => n !== at))}

@@ -3982,7 +3982,9 @@ export interface components {
         };
         /**
          * Screen
-         * @description A viewport that pages are measured on, in CSS px, and its device pixels a CSS px; `dark`: by night.
+         * @description A viewport that pages are measured on, in CSS px, and its device pixels a CSS px.
+         *
+         *     `dark`: by night; `touch`: without a mouse.
          */
         Screen: {
             /** Name */
@@ -3998,6 +4000,11 @@ export interface components {
              * @default false
              */
             dark: boolean;
+            /**
+             * Touch
+             * @default false
+             */
+            touch: boolean;
         };
         /**
          * Segment

@@ -290,7 +290,7 @@ def test_screens_and_connections_of_a_site(application: Application, capture: di
     client, site = application.client, f"/api/v1/sites/{capture['site_id']}"
     before = client.get(site).json()
     assert [s["name"] for s in before["screens"]] == ["phone", "tablet", "laptop", "desktop"]
-    wall = {"name": "wall", "width": 2560, "height": 1440, "density": 1, "dark": True}
+    wall = {"name": "wall", "width": 2560, "height": 1440, "density": 1, "dark": True, "touch": True}
     slow = {"name": "Mountain hut", "bits": 200_000, "wait_ms": 900}
     changed = client.patch(site, json={"screens": [wall], "connections": [slow], "lazy_attributes": ["data-later"]})
     assert changed.json()["screens"] == [wall] and changed.json()["connections"] == [slow]
@@ -299,7 +299,7 @@ def test_screens_and_connections_of_a_site(application: Application, capture: di
     assert client.patch(site, json={"screens": []}).status_code == 422
     client.post(f"/api/v1/captures/{capture['id']}/measurements")
     done = application.wait(f"/api/v1/captures/{capture['id']}/measurement", ("done", "failed"))
-    assert [(s["name"], s["dark"]) for s in done["screens"]] == [("wall", True)] and done["done"] == 2
+    assert done["screens"] == [wall] and done["done"] == 2
     pages = client.get(f"/api/v1/measurements/{done['id']}/screens/wall/pages").json()["items"]
     assert [len(p["seconds_opening"]) for p in pages] == [1, 1]
     client.patch(site, json={k: before[k] for k in ("screens", "connections", "lazy_attributes")})

@@ -82,3 +82,21 @@ def test_softer_lettering_on_a_dense_screen_is_no_damage(tmp_path: Path) -> None
                 compare_sites(before, after, ["index.html"], [screen], on_pair=pairs.append, closeness=closeness)
     told = [[d.words for d in pair.different if "looks different" in d.words] for pair in pairs]
     assert told[0] == [] and len(told[1]) == 1, (told, [pair.likeness for pair in pairs])
+
+
+def test_a_picture_drawn_by_its_own_size() -> None:
+    """Of `object-fit: none` and `scale-down`, the box may stay while what is drawn in it changes."""
+    pages = {
+        f"{fit}.html": f"<!doctype html><title>x</title><img src=a.png style='width:90px;height:80px;object-fit:{fit}'>"
+        for fit in ("none", "scale-down", "contain", "cover")
+    }
+    sites = []
+    for width in (60, 40):
+        stream = io.BytesIO()
+        Image.new("RGB", (width, width)).save(stream, "PNG")
+        sites.append({**{name: text.encode() for name, text in pages.items()}, "a.png": stream.getvalue()})
+    was, now = sites
+    with serve_site(was, was.__getitem__) as before, serve_site(now, now.__getitem__) as after:
+        found = compare_sites(before, after, sorted(pages), [Screen("plain", 800, 600)])
+    assert {d.page: d.images for d in found} == {"none.html": (0,), "scale-down.html": (0,)}
+    assert all("drawn as 60 x 60" in d.words and "drawn as 40 x 40" in d.words for d in found)

@@ -14,7 +14,8 @@ TOLERANCE = 1.0
 class Box:
     """One element's border box in CSS px from the page's top left.
 
-    Of an `img`, `shown` is the address of the file it shows; `broken`: that can't be shown.
+    Of an `img`, `shown` is the address of the file it shows; `broken`: that can't be shown. `drawn` is the width and
+    height of a picture that is drawn by its own size, whatever its box (`object-fit: none`).
     """
 
     element: str
@@ -24,13 +25,20 @@ class Box:
     height: float
     broken: bool = False
     shown: str = ""
+    drawn: Sequence[float] | None = None
 
     def is_like(self, other: Box) -> bool:
         """Whether both are the same within the tolerance."""
-        sides = zip(
-            (self.x, self.y, self.width, self.height), (other.x, other.y, other.width, other.height), strict=True
-        )
-        return self.element == other.element and all(abs(a - b) <= TOLERANCE for a, b in sides)
+        return self.element == other.element and _near((self.x, self.y), (other.x, other.y)) and self.is_sized(other)
+
+    def is_sized(self, other: Box) -> bool:
+        """Whether both are of the same size, and so is what is drawn in them."""
+        same_drawn = not self.drawn or not other.drawn or _near(self.drawn, other.drawn)
+        return same_drawn and _near((self.width, self.height), (other.width, other.height))
+
+
+def _near(some: Sequence[float], others: Sequence[float]) -> bool:
+    return all(abs(a - b) <= TOLERANCE for a, b in zip(some, others, strict=True))
 
 
 @dataclass(slots=True)
@@ -106,12 +114,13 @@ def _moved(where: str, was: Sequence[Box], now: Sequence[Box]) -> tuple[str, int
     if not moved:
         return None
     images = [(a, b) for a, b in pairs if a.element == "img"]
-    own = tuple(
-        n
-        for n, (a, b) in enumerate(images)
-        if abs(a.width - b.width) > TOLERANCE or abs(a.height - b.height) > TOLERANCE
-    )
+    own = tuple(n for n, (a, b) in enumerate(images) if not a.is_sized(b))
     a, b = moved[0]
-    before, after = (f"{x.width:g} x {x.height:g} at {x.x:g}, {x.y:g}" for x in (a, b))
+    before, after = (_words(box) for box in (a, b))
     words = f"{len(moved)} boxes changed{where}; the first is {a.element}: {before} became {after}."
     return words, len(moved), own
+
+
+def _words(box: Box) -> str:
+    drawn = f", drawn as {box.drawn[0]:g} x {box.drawn[1]:g}" if box.drawn else ""
+    return f"{box.width:g} x {box.height:g} at {box.x:g}, {box.y:g}{drawn}"

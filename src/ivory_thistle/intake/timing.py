@@ -71,21 +71,21 @@ def time_pages(
 ) -> dict[str, Timed]:
     """Loads pages of the sites at two addresses in turn, one at a time: the median of three.
 
-    A machine that is busy with something else delays one page or the other: only what is worse again and again counts.
-    What was stopped before is left out.
+    A machine that is busy with something else delays one page or the other: only what is worse again and again counts,
+    with the other pages between. What was stopped before is left out.
     """
     found: dict[str, Timed] = {}
+    waiting = list(pages)
 
     async def one(browser: Browser, path: str) -> bool:
         if stop():
             return True
-        for _ in range(_TRIES):
-            timed = found[path] = await _timed(browser, old_site, new_site, path, screen)
-            if not timed.words:
-                break
+        timed = found[path] = await _timed(browser, old_site, new_site, path, screen)
         return timed.old is not None and timed.new is not None
 
-    in_browsers(pages, one, 1)
+    for _ in range(_TRIES):
+        in_browsers(waiting, one, 1)
+        waiting = [path for path in waiting if path in found and found[path].words]
     return found
 
 

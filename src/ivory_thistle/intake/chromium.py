@@ -16,11 +16,12 @@ from typing import Any, TypeVar
 from weakref import WeakKeyDictionary
 
 import structlog
-from playwright.async_api import Browser, CDPSession, Page, Playwright, async_playwright
+from playwright.async_api import Browser, Page, Playwright, Request, async_playwright
 from playwright.async_api import Error as BrowserError
 
 from ivory_thistle.core.selection.loads import LAZY_DISTANCE
 from ivory_thistle.core.selection.screen import Screen
+from ivory_thistle.intake.worlds import World
 
 # Without a connection's type, Chromium loads lazy pictures from 3,000 px away; for most visitors it does from 1,250.
 # And a machine without a mouse has none of what visitors point with: a fine pointer that can hover (fingers on a
@@ -45,6 +46,8 @@ QUIET_LIMIT_SECONDS = 8.0
 PAGE_SECONDS = LOAD_SECONDS + 2 * QUIET_LIMIT_SECONDS + 10
 """When a page that has not come to rest is given up: it loads, then comes to rest twice."""
 _CLOSE_SECONDS = 5.0
+_MOST_BEGINNINGS = 6
+"""Documents that a page may lead through, by its scripts, until it comes to rest."""
 
 
 def browser_binary() -> str | None:
@@ -226,7 +229,7 @@ async def fresh_page(browser: Browser, screen: Screen, address: str) -> AsyncIte
         page = await context.new_page()
         context.on("page", lambda other: asyncio.ensure_future(_close_window(other)))
         page.on("dialog", lambda d: asyncio.ensure_future(d.dismiss()))
-        _worlds[page] = _World(await context.new_cdp_session(page))
+        _worlds[page] = World(await context.new_cdp_session(page))
         yield page
     finally:
         # A browser that hangs would never answer this either.
@@ -250,7 +253,8 @@ async def ask(page: Page, function: str, given: Any = None) -> Any:
 
 async def emulate_touch(page: Page) -> None:
     """Lets the screen of a page be touched from now on. Chromium knows no way back to a mouse."""
-    await _worlds[page].emulate_touch()
+    session = await page.context.new_cdp_session(page)
+    await session.send("Emulation.setTouchEmulationEnabled", {"enabled": True})
 
 
 async def run_early(page: Page, script: str) -> None:
@@ -258,69 +262,33 @@ async def run_early(page: Page, script: str) -> None:
     await _worlds[page].run_early(script)
 
 
-class _World:
-    """An isolated world of one page (https://chromedevtools.github.io/devtools-protocol/tot/Page/)."""
-
-    def __init__(self, session: CDPSession) -> None:
-        self._session = session
-        self._context: int | None = None
-
-    async def run_early(self, script: str) -> None:
-        await self._session.send("Page.enable")
-        early = {"source": script, "worldName": _WORLD}
-        await self._session.send("Page.addScriptToEvaluateOnNewDocument", early)
-
-    async def emulate_touch(self) -> None:
-        await self._session.send("Emulation.setTouchEmulationEnabled", {"enabled": True})
-
-    async def ask(self, function: str, given: Any) -> Any:
-        for context in (self._context, None):
-            # It went with the document that it was made for.
-            self._context = context or await self._new_context()
-            asked = {
-                "functionDeclaration": function, "executionContextId": self._context, "arguments": [{"value": given}],
-                "awaitPromise": True, "returnByValue": True,
-            }  # fmt: skip
-            try:
-                told = await self._session.send("Runtime.callFunctionOn", asked)
-                break
-            except BrowserError as error:
-                if context is None or "context" not in error.message:
-                    raise
-        if "exceptionDetails" in told:
-            thrown = told["exceptionDetails"]
-            raise BrowserError(str(thrown.get("exception", {}).get("description") or thrown["text"]))
-        return told["result"].get("value")
-
-    async def _new_context(self) -> int:
-        tree = await self._session.send("Page.getFrameTree")
-        world = {"frameId": tree["frameTree"]["frame"]["id"], "worldName": _WORLD}
-        made = await self._session.send("Page.createIsolatedWorld", world)
-        context = int(made["executionContextId"])
-        await self._session.send("Runtime.evaluate", {"expression": _UNHIDDEN, "contextId": context})
-        return context
-
-
-_WORLD = "ivory-thistle"
-_UNHIDDEN = Path(__file__).with_name("unhidden.js").read_text(encoding="utf-8")
-_worlds: WeakKeyDictionary[Page, _World] = WeakKeyDictionary()
+_worlds: WeakKeyDictionary[Page, World] = WeakKeyDictionary()
 
 
 class Watch:
-    """How many requests of a page are under way."""
+    """How many requests of a page are under way, and how often it began anew."""
 
     def __init__(self, page: Page) -> None:
         self.open = 0
         self._page = page
-        page.on("request", lambda _: self._count(1))
+        self._begun = 0
+        page.on("request", self._start)
         page.on("requestfinished", lambda _: self._count(-1))
         page.on("requestfailed", lambda _: self._count(-1))
+
+    def _start(self, asked: Request) -> None:
+        self._count(1)
+        if asked.is_navigation_request() and asked.redirected_from is None and asked.frame == self._page.main_frame:
+            self._begun += 1
 
     def _count(self, step: int) -> None:
         self.open += step
 
     async def quiet(self) -> None:
-        """Returns once nothing was under way for a while, or at the limit."""
+        """Returns once nothing was under way for a while, or at the limit.
+
+        Raises BrowserError for a page that begins anew again and again.
+        """
         await self._still_for(QUIET_SECONDS)
 
     async def quiet_soon(self) -> None:
@@ -328,11 +296,14 @@ class Watch:
         await self._still_for(QUIET_SECONDS if await ask(self._page, _MAY_ASK_LATER) else _WITHOUT_SCRIPTS_SECONDS)
 
     async def _still_for(self, seconds: float) -> None:
-        waited = still = 0.0
+        waited, still, begun = 0.0, 0.0, self._begun
         while waited < QUIET_LIMIT_SECONDS and still < seconds:
             await asyncio.sleep(_STEP_SECONDS)
             waited += _STEP_SECONDS
-            still = 0.0 if self.open > 0 else still + _STEP_SECONDS
+            moves, begun = self.open > 0 or self._begun != begun, self._begun
+            still = 0.0 if moves else still + _STEP_SECONDS
+            if begun > _MOST_BEGINNINGS:
+                raise BrowserError("It navigated again and again.")
 
 
 SCROLL = """async () => {

@@ -1,0 +1,54 @@
+"""Worlds of their own for what is asked of a page: its scripts can't reach into them."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from playwright.async_api import CDPSession
+from playwright.async_api import Error as BrowserError
+
+_WORLD = "ivory-thistle"
+_UNHIDDEN = Path(__file__).with_name("unhidden.js").read_text(encoding="utf-8")
+
+
+class World:
+    """An isolated world of one page (https://chromedevtools.github.io/devtools-protocol/tot/Page/)."""
+
+    def __init__(self, session: CDPSession) -> None:
+        self._session = session
+        self._context: int | None = None
+
+    async def run_early(self, script: str) -> None:
+        """Has a script run before each document's own ones."""
+        await self._session.send("Page.enable")
+        early = {"source": script, "worldName": _WORLD}
+        await self._session.send("Page.addScriptToEvaluateOnNewDocument", early)
+
+    async def ask(self, function: str, given: Any) -> Any:
+        """What a function gives, as JSON has it. Raises BrowserError."""
+        for context in (self._context, None):
+            # It went with the document that it was made for.
+            self._context = context or await self._new_context()
+            asked = {
+                "functionDeclaration": function, "executionContextId": self._context, "arguments": [{"value": given}],
+                "awaitPromise": True, "returnByValue": True,
+            }  # fmt: skip
+            try:
+                told = await self._session.send("Runtime.callFunctionOn", asked)
+                break
+            except BrowserError as error:
+                if context is None or "context" not in error.message:
+                    raise
+        if "exceptionDetails" in told:
+            thrown = told["exceptionDetails"]
+            raise BrowserError(str(thrown.get("exception", {}).get("description") or thrown["text"]))
+        return told["result"].get("value")
+
+    async def _new_context(self) -> int:
+        tree = await self._session.send("Page.getFrameTree")
+        world = {"frameId": tree["frameTree"]["frame"]["id"], "worldName": _WORLD}
+        made = await self._session.send("Page.createIsolatedWorld", world)
+        context = int(made["executionContextId"])
+        await self._session.send("Runtime.evaluate", {"expression": _UNHIDDEN, "contextId": context})
+        return context

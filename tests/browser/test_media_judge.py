@@ -7,9 +7,11 @@ https://html.spec.whatwg.org/#parse-a-sizes-attribute .
 from __future__ import annotations
 
 import pytest
+import tinycss2
 from playwright.sync_api import Browser, Page
 
 from ivory_thistle.core.selection.candidates import source_size
+from ivory_thistle.core.selection.css_validity import is_void
 from ivory_thistle.core.selection.media import matches_media
 from ivory_thistle.core.selection.screen import Screen
 
@@ -173,6 +175,28 @@ def test_features_are_answered_for_people(screen: Screen) -> None:
     assert [q for q in asked if not matches_media(q, screen)] == []
     assert not matches_media("not (pointer: nonsense)", screen)
     assert not any(matches_media(f"({name}: none)", screen) for name in ("hover", "pointer"))
+
+
+BACKGROUNDS = (
+    "cross-fade(url(a), url(b), 50%)", "-webkit-cross-fade(url(a), url(b), 50%)", "image(url(a))", "image('a.png')",
+    "image(red)", "element(#x)", "filter(url(a), blur(2px))", "-moz-element(#x)", "-webkit-image-set(url(a) 1x)",
+    "image-set('a' 1x)", "image-set('a' -1x)", "image-set('a' 1x, 'b' 2dppx)", "-webkit-canvas(x)", "src('a')",
+    "-webkit-gradient(linear, 0 0, 0 100%, from(red), to(blue))", "-moz-linear-gradient(red, blue)", "url('a' x)",
+    "-webkit-linear-gradient(red, blue)", "-o-linear-gradient(red, blue)", "repeating-conic-gradient(red, blue 10%)",
+    "url('a' crossorigin(anonymous))", "stripes(red, blue)", "foo(url(a))", "light-dark(url(a), url(b))", "url(a)",
+    "env(x, url(a))", "var(--x)", "var(--x, foo(url(a)))", "attr(x)", "url(a) min(1px, 2px)", "url(a) foo(1)",
+    "url(a) color-mix(in srgb, red, blue)", "url(a) rgb(from red r g b)", "url(a) oklch(0.5 0.1 20)", "url(a) hwb(1 1% 1%)",
+    "-webkit-foo(url(a))", "toggle(url(a))", "first-valid(url(a))", "url(a) device-cmyk(0 0 0 0)", "url(a) hypot(1px)",
+)  # fmt: skip
+
+
+def test_functions_that_void_a_background(browser: Browser) -> None:
+    """What `CSS.supports` refuses has a function that Chromium does not know, or knows otherwise."""
+    page = browser.new_page()
+    theirs = page.evaluate("(all) => all.map((one) => CSS.supports('background', one))", list(BACKGROUNDS))
+    page.close()
+    ours = [not is_void(tinycss2.parse_component_value_list(one)) for one in BACKGROUNDS]
+    assert [(v, a, b) for v, a, b in zip(BACKGROUNDS, ours, theirs, strict=True) if a != b] == []
 
 
 def test_touch_screens_have_no_mouse(browser: Browser) -> None:

@@ -9,8 +9,9 @@ import tinycss2
 
 from ivory_thistle.core.formats.tiers import shown_by, shown_by_chromium
 from ivory_thistle.core.references.source import read_html_source
-from ivory_thistle.core.selection.cascade import RuleReader, supported
+from ivory_thistle.core.selection.cascade import RuleReader
 from ivory_thistle.core.selection.css_pictures import image_set_option
+from ivory_thistle.core.selection.css_validity import supported
 from ivory_thistle.core.selection.document import Document
 from ivory_thistle.core.selection.paint import Painter
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
@@ -137,7 +138,7 @@ def test_options_of_an_image_set(options: str, density: float, expected: str | N
 CONDITIONS = [
     ("(display: grid)", True), ("not (display: grid)", False), ("(float: b) and (color: d)", True),
     ("(float: b) and (not (color: d))", False), ("(not (float: b)) or (color: d)", True), ("((float: b))", True),
-    ("(foo: bar)", False), ("(display: grid) and (not (foo: bar))", True), ("(--own: x)", True), ("(-webkit-mask: x)", True), ("selector(a > b)", True), ("", False), ("foo", False),
+    ("(foo: bar)", False), ("(background: foo(url(a)))", False), ("(background: url(a))", True), ("(display: grid) and (not (foo: bar))", True), ("(--own: x)", True), ("(-webkit-mask: x)", True), ("selector(a > b)", True), ("", False), ("foo", False),
 ]  # fmt: skip
 
 

@@ -14,6 +14,7 @@ from command_line import run
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.folders import TreatOptions, treat_folder
+from pictures import encoded, photograph
 
 pytestmark = pytest.mark.browser
 
@@ -86,6 +87,21 @@ def test_what_was_spoilt_is_named(
     assert any(line.startswith("index.html, phone, avif: ") and words in line for line in done.stdout.splitlines())
     failure = next(ElementTree.parse(junit).getroot().iter("failure"))
     assert failure.get("message")
+
+
+def test_addresses_are_told_apart_as_browsers_do(tmp_path: Path) -> None:
+    """A file comes once for each query, whatever its fragment; blanks and letters beyond ASCII are escaped or not."""
+    picture = encoded(photograph("coffee").resize((300, 200)), "JPEG")
+    for name in ("a.jpg", "b c.jpg", "ü.jpg", "100%.jpg", "odd?.jpg"):
+        (tmp_path / name).write_bytes(picture)
+    named = "a.jpg a.jpg?v=1 a.jpg?v=2 a.jpg#x b%20c.jpg ü.jpg %C3%BC.jpg 100%25.jpg odd%3F.jpg?v=3"
+    images = "".join(f'<img src="{address}" width=90>' for address in named.split())
+    cloned = "<template><img src='d.jpg'></template><script>document.body.append(document.querySelector('template').content)</script>"
+    (tmp_path / "d.jpg").write_bytes(picture)
+    (tmp_path / "index.html").write_text(f"<!doctype html><meta charset=utf-8><title>t</title>{images}{cloned}")
+    done = run("check", str(tmp_path), str(tmp_path), "--screens", "phone", "--tiers", "avif", "--json")
+    (load,) = json.loads(done.stdout)["pages"]
+    assert (done.returncode, load["wrong"], load["foretold"]) == (0, [], 7 * len(picture))
 
 
 @pytest.mark.parametrize(

@@ -161,8 +161,10 @@ def test_what_style_sheets_leave_open(tmp_path: Path) -> None:
       @keyframes k { from { background: url(from.png) } to { background: image-set("to.png" 1x) } }
       .a { animation: k 1s infinite } .sure { background: url(sure.png) }</style>
       <div class=k><div class=c>x</div></div><div class=a>x</div><div class=sure>x</div>
-      <div><template shadowrootmode=open><style>i { background: url(shadow.png) }</style><i>x</i></template></div>"""
-    names = "wide.png narrow.png scoped.png first.png from.png to.png shadow.png"
+      <div><template shadowrootmode=open><style>i { background: url(shadow.png) }</style><i>x</i></template></div>
+      <template id=t><p><img src=cloned.png><template><img srcset="unused.png 2x"></template></template>
+      <script>document.body.append(t.content)</script>"""
+    names = "wide.png narrow.png scoped.png first.png from.png to.png shadow.png cloned.png unused.png"
     write_pictures(tmp_path, f"{names} sure.png")
     (tmp_path / "index.html").write_text(f"<!doctype html>{html}")
     folder = Folder(tmp_path)
@@ -172,7 +174,10 @@ def test_what_style_sheets_leave_open(tmp_path: Path) -> None:
     assert {load.path for load in page.loads(screen, shown_by_chromium())} == {"sure.png"}
     ((_, weights),) = measure_folder(folder, site, [screen])
     came = {one.path for one in weights["avif"]}
-    assert came >= {"sure.png", "wide.png", "scoped.png", "from.png", "shadow.png"} and "narrow.png" not in came
+    assert (
+        came >= {"sure.png", "wide.png", "scoped.png", "from.png", "shadow.png", "cloned.png"}
+        and "narrow.png" not in came
+    )
 
 
 def test_addresses_and_lazy_images(tmp_path: Path) -> None:

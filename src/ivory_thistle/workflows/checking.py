@@ -34,7 +34,7 @@ from ivory_thistle.intake.timing import Timed, time_pages
 from ivory_thistle.workflows.checked import Checked, Placed, Wrong
 from ivory_thistle.workflows.clock import in_time
 from ivory_thistle.workflows.progress import Progress, nothing
-from ivory_thistle.workflows.served import Served, Side, for_tier
+from ivory_thistle.workflows.served import Name, Served, Side, for_tier, name_of
 
 _TOLERANCE = 0.01
 """The share by which what is loaded may differ from what was foretold."""
@@ -70,8 +70,8 @@ class Checker:
         self._before, self._after, self._screens, self._tiers = before, after, tuple(screens), tuple(tiers)
         self.pages = sorted(p.path for p in before.site.pages if not p.is_folder and p.path in before.site.files)
         self._by_path = {p.path: p for p in before.site.pages}
-        self._foretold: dict[tuple[str, str, Tier], dict[str, int]] = {}
-        self._uncertain: dict[str, set[str]] = {}
+        self._foretold: dict[tuple[str, str, Tier], dict[Name, int]] = {}
+        self._uncertain: dict[str, frozenset[str]] = {}
         self._known = Known(look_up)
 
     @property
@@ -188,7 +188,7 @@ class Checker:
         return Served(self._after.site, for_tier(tier, self._after.read), self._after.aliases(tier))
 
     def _foretell(self, pages: Sequence[str]) -> None:
-        """Bytes by address of what each page loads on each screen in each tier, scrolled through."""
+        """Bytes by name of what each page loads on each screen in each tier, scrolled through."""
         self._foretold.clear()
         after = self._after
         given: dict[Tier, dict[str, int]] = {
@@ -197,9 +197,10 @@ class Checker:
         }
         for one in Predictor(after.site, after.read, self._screens, in_time).loads(after.site, after.read, (), pages):
             sizes = given.get(one.tier, {})
-            self._uncertain[one.page] = {f"/{path}" for path in one.uncertain}
+            self._uncertain[one.page] = one.uncertain
             self._foretold[one.page, one.screen, one.tier] = {
-                f"/{loaded.path}": sizes.get(loaded.path, loaded.bytes) for loaded in one.after
+                (loaded.path, urlsplit(loaded.address).query): sizes.get(loaded.path, loaded.bytes)
+                for loaded in one.after
             }
 
     def _judge(self, old: Seen, new: Seen) -> Likeness | None:
@@ -228,9 +229,14 @@ class Checker:
     def _checked(self, pair: Pair, tier: Tier, timed: Timed | None) -> Checked:
         wrong = [Wrong(d.words, tuple(self._placed(pair.page, d.images))) for d in pair.different if d.comparable]
         unsure = [d for d in pair.different if not d.comparable]
-        loaded = pair.new.images
+        before, after = self._before.site, self._after.site
+        loaded = {name_of(address, after): size for address, size in pair.new.images.items()}
         foretold = self._foretold.get((pair.page, pair.screen, tier))
-        others = pair.old.images.keys() | pair.new.framed | self._uncertain.get(pair.page, set())
+        # Of these, the page's own markup foretells nothing: what a script loads as before, or a page in a frame, or
+        # what hangs on the layout.
+        others = {name_of(address, before) for address in pair.old.images}
+        others |= {name_of(address, after) for address in pair.new.framed}
+        others |= {name for name in loaded if name[0] in self._uncertain.get(pair.page, ())}
         if foretold is None:
             wrong.append(Wrong("What it loads can't be foretold from its markup."))
         elif not (pair.new.problem or pair.new.left):
@@ -275,17 +281,14 @@ def _pixels(picture: bytes) -> Picture:
     return np.asarray(cv2.imdecode(np.frombuffer(picture, np.uint8), cv2.IMREAD_COLOR_RGB), np.uint8)
 
 
-def _off(loaded: Mapping[str, int], promised: Mapping[str, int], others: Collection[str]) -> Iterator[str]:
-    """How what is loaded differs from what was foretold.
-
-    Of `others`, the page's own markup foretells nothing: what a script loads as before, or a page in a frame, or what
-    hangs on the layout.
-    """
-    came = {path: size for path, size in loaded.items() if path in promised or path not in others}
+def _off(loaded: Mapping[Name, int], promised: Mapping[Name, int], others: Collection[Name]) -> Iterator[str]:
+    """How what is loaded differs from what was foretold, but for `others`."""
+    came = {name: size for name, size in loaded.items() if name in promised or name not in others}
     weighs, should = sum(came.values()), sum(promised.values())
     if abs(weighs - should) > _TOLERANCE * max(should, 1):
         yield f"{weighs:,} bytes of images are loaded; its markup foretells {should:,}."
     for words, some, others in (("loaded", came, promised), ("foretold", promised, came)):
         alone = sorted(some.keys() - others.keys())
         if alone:
-            yield f"Only {words}: {', '.join(alone[:5])}."
+            said = (f"/{path}?{query}" if query else f"/{path}" for path, query in alone[:5])
+            yield f"Only {words}: {', '.join(said)}."

@@ -39,13 +39,28 @@ class Served:
     def gives(self, address: str) -> list[tuple[str, bytes | str]]:
         """The files that an address may lead to, with the content of texts, of which tiers have their own."""
         files = self.site.files
-        path = unquote(address.partition("?")[0].partition("#")[0]).lstrip("/")
-        found = [path for path in (self.names.get(address, path), *spellings(path)) if path in files]
+        found = _files_at(address, self.site, self.names)
         return [(path, self.read(path) if extension_of(path) in _TEXTS else files[path].sha256) for path in found]
 
     def gives_the_same(self, other: Served, addresses: Collection[str]) -> bool:
         """Whether everything at these addresses is the same, byte for byte. Without any, nobody knows."""
         return bool(addresses) and all(self.gives(address) == other.gives(address) for address in addresses)
+
+
+Name = tuple[str, str]
+"""What is loaded: a file of the site, and the query that it is asked for with. It comes once for each query."""
+
+
+def name_of(address: str, site: SiteReading) -> Name:
+    """What an address of the site names, as a browser asks for it; a file that is not there by its path."""
+    path, _, query = address.partition("#")[0].partition("?")
+    found = _files_at(address, site, site.aliases)
+    return found[0] if found else unquote(path).lstrip("/"), query
+
+
+def _files_at(address: str, site: SiteReading, names: Mapping[str, str]) -> list[str]:
+    path = unquote(address.partition("#")[0].partition("?")[0]).lstrip("/")
+    return [path for path in (names.get(address, path), *spellings(path)) if path in site.files]
 
 
 def for_tier(tier: Tier, read: Callable[[str], bytes]) -> Callable[[str], bytes]:

@@ -20,7 +20,7 @@ from cssselect2.compiler import CompiledSelector
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.references.addresses import join
 from ivory_thistle.core.selection.css_pictures import address_of, addresses_in
-from ivory_thistle.core.selection.css_properties import PROPERTIES
+from ivory_thistle.core.selection.css_validity import is_void, supported
 from ivory_thistle.core.selection.lengths import comma_parts, significant
 from ivory_thistle.core.selection.media import matches_media
 from ivory_thistle.core.selection.screen import Screen
@@ -43,9 +43,6 @@ _KEPT = PICTURED | {"display", "content-visibility"}
 _UNCERTAIN = frozenset({"container", "keyframes", "scope", "starting-style", "-webkit-keyframes"})
 """What stands in these is loaded or not by how things are laid out, by whom they stand in, or by the time."""
 _DOUBTFUL = frozenset({"container", "scope", "starting-style", "supports"})
-_OF_OTHERS = ("-khtml-", "-moz-", "-ms-", "-o-")
-_IMAGE_SETS = frozenset({"image-set", "-webkit-image-set"})
-_RESOLUTIONS = {"x": 1.0, "dppx": 1.0, "dpi": 1 / 96, "dpcm": 2.54 / 96}
 
 ReadSheet = Callable[[str], str | None]
 """Gives the text of the style sheet at an absolute address; None where it can't be had."""
@@ -280,60 +277,14 @@ def _bears_on_pictures(name: str) -> bool:
 def _declared(node: Any, base: str, wanted: Callable[[str], bool]) -> Iterator[Declared]:
     name = node.name if node.name.startswith("--") else _SHORTHANDS.get(node.lower_name, node.lower_name)
     names = sorted(_KEPT) if name == "all" else [name]
-    if not _is_void(node.value):
+    if not is_void(node.value):
         yield from (Declared(name, node.value, node.important, base) for name in names if wanted(name))
-
-
-def _is_void(value: Iterable[Any]) -> bool:
-    """Whether a value makes the declaration invalid: by a function of another browser, or an `image-set()` with a
-    negative resolution.
-    """
-    functions = [n for n in value if n.type == "function"]
-    if any(n.lower_name.startswith(_OF_OTHERS) for n in functions):
-        return not any(n.lower_name == "var" for n in functions)
-    sets = [n for n in functions if n.lower_name in _IMAGE_SETS]
-    return any(
-        n.type == "dimension" and n.lower_unit in _RESOLUTIONS and n.value < 0 for s in sets for n in s.arguments
-    )
 
 
 def read_declarations(text: str, base: str, wanted: Callable[[str], bool] = _bears_on_pictures) -> tuple[Declared, ...]:
     """The declarations of a `style` attribute that are wanted by their names."""
     nodes = tinycss2.parse_blocks_contents(text, skip_comments=True, skip_whitespace=True)
     return tuple(d for n in nodes if n.type == "declaration" for d in _declared(n, base, wanted))
-
-
-def supported(prelude: Sequence[Any]) -> bool:
-    """An `@supports` condition, for a browser that knows every value of the properties that Chromium knows.
-
-    https://drafts.csswg.org/css-conditional-3/#at-supports
-    """
-    nodes = significant(prelude)
-    if not nodes:
-        return False
-    if nodes[0].type == "ident" and nodes[0].lower_value == "not":
-        return not supported(nodes[1:])
-    words = [n.lower_value for n in nodes[1::2] if n.type == "ident"]
-    parts = nodes[0::2]
-    if words and words[0] in ("and", "or"):
-        truths = [supported([p]) for p in parts]
-        return all(truths) if words[0] == "and" else any(truths)
-    if nodes[0].type == "() block":
-        inner = significant(nodes[0].content)
-        is_nested = bool(inner) and (inner[0].type in ("() block", "function") or _is_not(inner[0]))
-        return supported(inner) if is_nested else _is_known(inner)
-    return bool(nodes[0].type == "function" and nodes[0].lower_name == "selector")
-
-
-def _is_known(declaration: Sequence[Any]) -> bool:
-    if len(declaration) < 2 or declaration[0].type != "ident" or declaration[1] != ":":
-        return False
-    name = declaration[0].value
-    return name.startswith("--") or name.lower() in PROPERTIES
-
-
-def _is_not(node: Any) -> bool:
-    return bool(node.type == "ident" and node.lower_value == "not")
 
 
 def holds(rule: Rule, screen: Screen) -> bool:

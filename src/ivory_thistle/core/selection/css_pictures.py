@@ -6,11 +6,10 @@ from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
 from ivory_thistle.core.references.addresses import join
-from ivory_thistle.core.selection.lengths import comma_parts, significant
+from ivory_thistle.core.selection.lengths import RESOLUTIONS, comma_parts, significant
 from ivory_thistle.core.selection.screen import Screen
 
-_IMAGE_SETS = frozenset({"image-set", "-webkit-image-set"})
-_RESOLUTIONS = {"x": 1.0, "dppx": 1.0, "dpi": 1 / 96, "dpcm": 2.54 / 96}
+IMAGE_SETS = frozenset({"image-set", "-webkit-image-set"})
 
 
 def address_of(node: Any) -> str | None:
@@ -39,7 +38,7 @@ def pictures_in(value: Sequence[Any], base: str, screen: Screen, shown: frozense
     found: list[str] = []
     for node in value:
         address = address_of(node) if node.type != "string" else None
-        if node.type == "function" and node.lower_name in _IMAGE_SETS:
+        if node.type == "function" and node.lower_name in IMAGE_SETS:
             option = image_set_option(node.arguments, screen.density, shown)
             address = option
         elif node.type == "function" and address is None:
@@ -65,8 +64,8 @@ def image_set_option(arguments: Sequence[Any], density: float, shown: frozenset[
             continue
         resolution, kind = 1.0, None
         for node in nodes[1:]:
-            if node.type == "dimension" and node.lower_unit in _RESOLUTIONS:
-                resolution = node.value * _RESOLUTIONS[node.lower_unit]
+            if node.type == "dimension" and node.lower_unit in RESOLUTIONS:
+                resolution = node.value * RESOLUTIONS[node.lower_unit]
             elif node.type == "function" and node.lower_name == "type":
                 inner = significant(node.arguments)
                 kind = inner[0].value.lower() if inner and inner[0].type == "string" else ""

@@ -85,6 +85,19 @@ class Document:
         shadows = [e for e in self.root.iter("template") if _is_shadow(e)]
         return [e for shadow in shadows for child in shadow for e in _outside_templates(child)]
 
+    @cached_property
+    def templates(self) -> list[Element]:
+        """Every element in a `template` that is none of a shadow tree: what only scripts bring into the page."""
+        found: list[Element] = []
+        waiting = [(self.root, False)]
+        while waiting:
+            at, inside = waiting.pop()
+            if inside and isinstance(at.tag, str):
+                found.append(at)
+            below = inside or (at.tag == "template" and not _is_shadow(at))
+            waiting += [(child, below) for child in at]
+        return found
+
     def _image(self, node: Element) -> ImageElement:
         sources: list[SourceElement] = []
         parent = self.parents.get(node)

@@ -28,7 +28,8 @@ _SIMPLE = frozenset({"calc", "-webkit-calc", "min", "max", "clamp"})
 _BRACKET = re.compile(r"[()\[\]{}]")
 _MOST_DEPTH = 40
 _CONSTANTS = {"pi": math.pi, "e": math.e, "infinity": math.inf, "-infinity": -math.inf, "nan": math.nan}
-_RESOLUTIONS = {"dppx": 1.0, "x": 1.0, "dpi": 1 / 96, "dpcm": 2.54 / 96}
+RESOLUTIONS = {"dppx": 1.0, "x": 1.0, "dpi": 1 / 96, "dpcm": 2.54 / 96}
+"""Device pixels a CSS px, by unit."""
 _ANGLES = {"deg": math.pi / 180, "rad": 1.0, "grad": math.pi / 200, "turn": 2 * math.pi}
 
 
@@ -88,8 +89,8 @@ def _value(node: Any, screen: Screen) -> Value | None:
     if node.type == "number":
         return node.value, 0, 0
     if node.type == "dimension":
-        if node.lower_unit in _RESOLUTIONS:
-            return node.value * _RESOLUTIONS[node.lower_unit], 0, 1
+        if node.lower_unit in RESOLUTIONS:
+            return node.value * RESOLUTIONS[node.lower_unit], 0, 1
         size = _unit(node.lower_unit, screen)
         return (node.value * size, 1, 0) if size is not None else None
     if node.type == "() block":

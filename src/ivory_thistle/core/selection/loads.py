@@ -151,8 +151,10 @@ class PageOnScreens:
         return self._known[screen, shown]
 
     def uncertain(self) -> frozenset[str]:
-        """The site's files of which its style sheets don't tell whether they are loaded."""
-        found = (self.file(urldefrag(address).url) for address in self._rules.uncertain)
+        """The site's files of which its style sheets don't tell whether they are loaded, and what scripts may clone."""
+        sets = [(e.get("src"), e.get("srcset")) for e in self.document.templates]
+        cloned = (address for named in sets for address in self._addresses(named))
+        found = (self.file(urldefrag(address).url) for address in (*self._rules.uncertain, *cloned))
         return frozenset(file.path for file in found if file)
 
     def offered(self, place: tuple[int, str], screen: Screen, shown: frozenset[str]) -> tuple[str, ...]:

@@ -143,13 +143,13 @@ function Rows({ title, heads, rows, change, fresh, most, kinds = false }: RowsPr
         <thead className="text-ink-soft">
           <tr>
             {heads.map((h) => (
-              <th key={h} scope="col" className="text-left font-normal">
+              <th key={h} scope="col" className="text-left align-bottom font-normal">
                 {h}
               </th>
             ))}
             {kinds &&
               KINDS.map(([kind, head]) => (
-                <th key={kind} scope="col" className="text-left font-normal">
+                <th key={kind} scope="col" className="text-left align-bottom font-normal">
                   {head}
                 </th>
               ))}
@@ -170,7 +170,7 @@ function Rows({ title, heads, rows, change, fresh, most, kinds = false }: RowsPr
               </td>
               {row.values.map((value, n) => (
                 // biome-ignore lint/suspicious/noArrayIndexKey: the columns never move
-                <td key={n} className="w-[110px]">
+                <td key={n} className={kinds ? "w-[76px]" : "w-[110px]"}>
                   <input
                     aria-label={`${heads[n + 1]} of ${row.name}`}
                     value={value}
@@ -187,7 +187,7 @@ function Rows({ title, heads, rows, change, fresh, most, kinds = false }: RowsPr
               ))}
               {kinds &&
                 KINDS.map(([kind, , words]) => (
-                  <td key={kind} className="w-[50px]">
+                  <td key={kind} className="w-[44px]">
                     <input
                       type="checkbox"
                       aria-label={`${row.name} ${words}`}
@@ -196,7 +196,7 @@ function Rows({ title, heads, rows, change, fresh, most, kinds = false }: RowsPr
                     />
                   </td>
                 ))}
-              <td className="w-[80px]">
+              <td className="w-[64px]">
                 <Button
                   onClick={() => change(rows.filter((_, n) => n !== at))}
                   disabled={rows.length === 1}

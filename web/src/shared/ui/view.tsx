@@ -126,6 +126,6 @@ function screenWords(screen: Screen): readonly [string, string] {
   if (screen.name === RECORDED) return [RECORDED, "the screen of the recording"];
   return [
     screen.name,
-    `a ${screen.name} of ${screen.width} × ${screen.height} @${screen.density}${screen.touch ? ", touched" : ""}${screen.dark ? ", dark" : ""}`,
+    `a ${screen.name} of ${screen.width} × ${screen.height} @${screen.density}${screen.dark ? ", dark" : ""}`,
   ];
 }

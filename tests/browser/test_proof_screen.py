@@ -113,7 +113,7 @@ def accepted_after_all(proof: Page, path: str) -> None:
 def test_settings_are_tried_and_taken(proof: Page) -> None:
     """Moving along the curve shows the new picture; taking it makes a decision against the rules."""
     proof.get_by_role("slider", name="quality").fill("30")
-    expect(proof.get_by_text("The whole:")).to_be_visible(timeout=20_000)
+    expect(proof.get_by_text("The whole:")).to_be_visible(timeout=60_000)
     expect(proof.locator("[data-stage]").get_by_text("tried", exact=True)).to_be_visible()
     proof.get_by_label("Fidelity, quality or size to try").fill("much")
     proof.get_by_role("button", name="Try it").click()

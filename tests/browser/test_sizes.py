@@ -144,6 +144,18 @@ def test_whole_pictures_and_touched_screens(tmp_path: Path) -> None:
     assert touched[1040] == 260 and touched[2560] == 640
 
 
+def test_boxes_that_take_their_time(tmp_path: Path) -> None:
+    """A box that grows slowly once the screen is wider counts as large as it will be."""
+    Image.new("RGB", (600, 400)).save(tmp_path / "a.png")
+    (tmp_path / "index.html").write_text(
+        "<!doctype html><title>x</title><style>img{width:100px;transition:all 3s}@media(min-width:900px){img{width:500px}}"
+        "</style><body style=margin:0><img src=a.png>"
+    )
+    with serve_site(["index.html", "a.png"], Folder(tmp_path).read) as address:
+        (image,) = sweep_pages(address, ["index.html"], DEFAULT_SCREENS)["index.html"].images
+    assert fit_sizes(image.widths) == "(max-width: 899px) 100px, 500px"
+
+
 def test_a_page_that_hangs_is_left_out(tmp_path: Path) -> None:
     """The others are swept."""
     (tmp_path / "hangs.html").write_text("<!doctype html><img src=x.png><script>for(;;);</script>")

@@ -100,3 +100,27 @@ def test_a_picture_drawn_by_its_own_size() -> None:
         found = compare_sites(before, after, sorted(pages), [Screen("plain", 800, 600)])
     assert {d.page: d.images for d in found} == {"none.html": (0,), "scale-down.html": (0,)}
     assert all("drawn as 60 x 60" in d.words and "drawn as 40 x 40" in d.words for d in found)
+
+
+def test_what_moves_is_seen_at_rest() -> None:
+    """A bar that slides out while it is scrolled down, and in again; a picture that turns without end; one that grows."""
+    page = """<!doctype html><title>x</title><style>body { margin: 0; height: 5000px }
+      nav { position: fixed; top: 0; height: 100px; width: 100%; transition: top 2s }
+      @keyframes turn { to { transform: rotate(1turn) } } .turns { animation: turn 3s infinite linear }
+      @keyframes grow { from { width: 0 } to { width: 300px } } .grows { animation: grow 20s forwards }</style>
+      <nav>x</nav><img class=turns src=a.png><img class=grows src=a.png><script>
+      let last = 0;
+      onscroll = () => {
+        document.querySelector('nav').style.top = scrollY > last ? '-100px' : '0';
+        last = scrollY;
+      };</script>"""
+    stream = io.BytesIO()
+    Image.new("RGB", (60, 60)).save(stream, "PNG")
+    files = {"index.html": page.encode(), "a.png": stream.getvalue()}
+    pairs: list[Pair] = []
+    with serve_site(files, files.__getitem__) as address:
+        found = compare_sites(address, address, ["index.html"], [Screen("plain", 800, 600)], on_pair=pairs.append)
+    (pair,) = pairs
+    assert found == [] and pair.different == ()
+    bar, turning, growing = (box for box in pair.new.boxes if box.element in ("nav", "img"))
+    assert (bar.y, turning.width, growing.width) == (0, 60, 300)

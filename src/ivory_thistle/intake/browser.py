@@ -27,6 +27,7 @@ from ivory_thistle.intake.chromium import (
     LOAD_SECONDS,
     PAGE_SECONDS,
     SCROLL,
+    TO_TOP,
     Watch,
     ask,
     fresh_page,
@@ -219,7 +220,7 @@ async def _measure(
         whole.at_opening = dict(whole.images)
         await ask(page, SCROLL)
         await watch.quiet()
-        await ask(page, "() => scrollTo(0, 0)")
+        await ask(page, TO_TOP)
         seen: dict[str, Any] = await ask(page, _LOOK)
         # Looking closely changes the screen's size, and may load other files.
         requests, errors = tuple(watch.images.values()), tuple(dict.fromkeys(watch.errors))

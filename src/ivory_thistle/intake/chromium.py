@@ -314,3 +314,9 @@ SCROLL = """async () => {
   }
 }"""
 """Scrolls through the page, so that lazy pictures are loaded."""
+TO_TOP = """async () => {
+  scrollTo(0, 0);
+  await new Promise((done) => requestAnimationFrame(() => setTimeout(done, 0)));
+  endMotion();
+}"""
+"""Scrolls back to the page's top, where a bar may come or go by that."""

@@ -9,6 +9,7 @@ import asyncio
 from collections.abc import Awaitable, Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass
 from functools import partial
+from pathlib import Path
 from typing import Any, Protocol, cast
 from urllib.parse import quote
 
@@ -32,34 +33,7 @@ from ivory_thistle.intake.differences import Box, Difference, Seen, differences
 from ivory_thistle.intake.known import Known
 from ivory_thistle.intake.page_errors import in_words
 
-BOXES = """(win) => {
-  const round = (n) => Math.round(n * 100) / 100;
-  const without = new Set('PICTURE SOURCE HEAD STYLE SCRIPT LINK META TITLE BASE'.split(' '));
-  // How large a picture is drawn that is not made to fit its box: by its own size.
-  const drawn = (node) => {
-    const style = getComputedStyle(node);
-    const [width, height] = [node.naturalWidth, node.naturalHeight];
-    if (!['none', 'scale-down'].includes(style.objectFit) || !width || !height) return null;
-    const within = Math.min(1, node.clientWidth / width, node.clientHeight / height);
-    const scale = style.objectFit === 'none' ? 1 : within;
-    return [round(width * scale), round(height * scale)];
-  };
-  const boxes = [];
-  const root = rootOf(win.document);
-  const every = everyOf(win.document, '*');
-  if (every.length > 100_000) throw new Error(`It has ${every.length} elements.`);
-  for (const node of every) {
-    const tag = tagOf(node);
-    if (without.has(tag)) continue;
-    const box = boxOf(node);
-    const broken = tag === 'IMG' && node.complete && !!node.currentSrc && node.naturalWidth === 0;
-    const shown = tag === 'IMG' ? [node.currentSrc.slice(0, 2000), drawn(node)] : ['', null];
-    boxes.push([tag.toLowerCase(), round(box.x + win.scrollX), round(box.y + win.scrollY), round(box.width),
-                round(box.height), broken, ...shown]);
-  }
-  boxes.push(['(page)', 0, 0, root.scrollWidth, root.scrollHeight, false, '', null]);
-  return boxes;
-}"""
+BOXES = Path(__file__).with_name("boxes.js").read_text(encoding="utf-8")
 _MOST_MESSAGES, _LONGEST_MESSAGE = 200, 500
 """Of a page, the others alike or not: a script may write without end."""
 _FOR_OTHERS = "<link rel=preload> has an unsupported `type` value"
@@ -82,6 +56,7 @@ _DECODED = """async () => {
   const soon = new Promise((done) => setTimeout(done, 400));
   await Promise.race([soon, Promise.all([...imagesOf(document)].map(loaded))]);
   await frame();
+  endMotion();
 }"""
 
 

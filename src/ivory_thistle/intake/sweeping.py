@@ -66,6 +66,7 @@ _BOXES = """async () => {
   const late = performance.now() + 500;
   const waits = (i) => !i.complete && i.loading !== 'lazy';
   while ([...imagesOf(document)].some(waits) && performance.now() < late) await frame();
+  endMotion();
   const side = (style, names) => names.reduce((sum, name) => sum + (parseFloat(style[name]) || 0), 0);
   return [...everyOf(document, 'img')].map((node) => {
     const box = node.getBoundingClientRect();

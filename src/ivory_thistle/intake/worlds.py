@@ -9,7 +9,8 @@ from playwright.async_api import CDPSession
 from playwright.async_api import Error as BrowserError
 
 _WORLD = "ivory-thistle"
-_UNHIDDEN = Path(__file__).with_name("unhidden.js").read_text(encoding="utf-8")
+_BEFORE = [Path(__file__).with_name(name).read_text(encoding="utf-8") for name in ("unhidden.js", "motion.js")]
+"""What every world begins with."""
 
 
 class World:
@@ -50,5 +51,5 @@ class World:
         world = {"frameId": tree["frameTree"]["frame"]["id"], "worldName": _WORLD}
         made = await self._session.send("Page.createIsolatedWorld", world)
         context = int(made["executionContextId"])
-        await self._session.send("Runtime.evaluate", {"expression": _UNHIDDEN, "contextId": context})
+        await self._session.send("Runtime.evaluate", {"expression": "\n".join(_BEFORE), "contextId": context})
         return context

@@ -9,7 +9,7 @@ import tinycss2
 
 from ivory_thistle.core.formats.tiers import shown_by, shown_by_chromium
 from ivory_thistle.core.references.source import read_html_source
-from ivory_thistle.core.selection.cascade import RuleReader
+from ivory_thistle.core.selection.cascade import RuleReader, read_declarations
 from ivory_thistle.core.selection.css_pictures import image_set_option
 from ivory_thistle.core.selection.css_validity import supported
 from ivory_thistle.core.selection.document import Document
@@ -138,7 +138,7 @@ def test_options_of_an_image_set(options: str, density: float, expected: str | N
 CONDITIONS = [
     ("(display: grid)", True), ("not (display: grid)", False), ("(float: b) and (color: d)", True),
     ("(float: b) and (not (color: d))", False), ("(not (float: b)) or (color: d)", True), ("((float: b))", True),
-    ("(foo: bar)", False), ("(background: foo(url(a)))", False), ("(background: url(a))", True), ("(display: grid) and (not (foo: bar))", True), ("(--own: x)", True), ("(-webkit-mask: x)", True), ("selector(a > b)", True), ("", False), ("foo", False),
+    ("(foo: bar)", False), ("(background: foo(url(a)))", False), ("(background: url(a))", True), ("(transform: scale(2))", True), ("(--own: foo(url(a)))", True), ("(grid-template: repeat(2, 1fr) / minmax(0, 1fr))", True), ("(display: grid) and (not (foo: bar))", True), ("(--own: x)", True), ("(-webkit-mask: x)", True), ("selector(a > b)", True), ("", False), ("foo", False),
 ]  # fmt: skip
 
 
@@ -146,3 +146,10 @@ CONDITIONS = [
 def test_supports(condition: str, expected: bool) -> None:
     """For a browser that knows what Chromium knows."""
     assert supported(tinycss2.parse_component_value_list(condition)) is expected
+
+
+def test_functions_of_layout_void_nothing() -> None:
+    """What is known of functions is known of pictures; other properties have theirs, and custom ones any."""
+    text = "grid-template: repeat(2, 1fr); transform: scale(2); --own: foo(url(a)); background: foo(url(a)); width: -moz-calc(1px)"
+    read = read_declarations(text, BASE, lambda name: True)
+    assert [d.property for d in read] == ["grid-template", "transform", "--own"]

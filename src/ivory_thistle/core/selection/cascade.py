@@ -19,7 +19,7 @@ from cssselect2.compiler import CompiledSelector
 
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.references.addresses import join
-from ivory_thistle.core.selection.css_pictures import address_of, addresses_in
+from ivory_thistle.core.selection.css_pictures import PICTURED, SHORTHANDS, address_of, addresses_in
 from ivory_thistle.core.selection.css_validity import is_void, supported
 from ivory_thistle.core.selection.lengths import comma_parts, significant
 from ivory_thistle.core.selection.media import matches_media
@@ -29,16 +29,6 @@ _MAX_IMPORT_DEPTH = 12
 _MOST_IMPORTS = 1_000
 _MOST_NESTED = 100
 _LONGEST_NESTED = 20_000
-_SHORTHANDS = {
-    "background": "background-image", "list-style": "list-style-image", "border-image": "border-image-source",
-    "mask": "mask-image", "-webkit-mask": "mask-image", "-webkit-mask-image": "mask-image",
-    "-webkit-border-image": "border-image-source",
-}  # fmt: skip
-PICTURED = frozenset(
-    {"background-image", "list-style-image", "border-image-source", "mask-image", "content", "shape-outside",
-     "cursor", "filter", "clip-path"}
-)  # fmt: skip
-"""Properties whose pictures Chromium loads for every box that has them (found out by asking it)."""
 _KEPT = PICTURED | {"display", "content-visibility"}
 _UNCERTAIN = frozenset({"container", "keyframes", "scope", "starting-style", "-webkit-keyframes"})
 """What stands in these is loaded or not by how things are laid out, by whom they stand in, or by the time."""
@@ -275,9 +265,9 @@ def _bears_on_pictures(name: str) -> bool:
 
 
 def _declared(node: Any, base: str, wanted: Callable[[str], bool]) -> Iterator[Declared]:
-    name = node.name if node.name.startswith("--") else _SHORTHANDS.get(node.lower_name, node.lower_name)
+    name = node.name if node.name.startswith("--") else SHORTHANDS.get(node.lower_name, node.lower_name)
     names = sorted(_KEPT) if name == "all" else [name]
-    if not is_void(node.value):
+    if not is_void(name, node.value):
         yield from (Declared(name, node.value, node.important, base) for name in names if wanted(name))
 
 

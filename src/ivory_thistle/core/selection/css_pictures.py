@@ -2,13 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 from ivory_thistle.core.references.addresses import join
 from ivory_thistle.core.selection.lengths import RESOLUTIONS, comma_parts, significant
 from ivory_thistle.core.selection.screen import Screen
 
+SHORTHANDS: Mapping[str, str] = {
+    "background": "background-image", "list-style": "list-style-image", "border-image": "border-image-source",
+    "mask": "mask-image", "-webkit-mask": "mask-image", "-webkit-mask-image": "mask-image",
+    "-webkit-border-image": "border-image-source",
+}  # fmt: skip
+"""Under which longhand each property counts that may name pictures."""
+PICTURED = frozenset(
+    {"background-image", "list-style-image", "border-image-source", "mask-image", "content", "shape-outside",
+     "cursor", "filter", "clip-path"}
+)  # fmt: skip
+"""Properties whose pictures Chromium loads for every box that has them (found out by asking it)."""
 IMAGE_SETS = frozenset({"image-set", "-webkit-image-set"})
 
 

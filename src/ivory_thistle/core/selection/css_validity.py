@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from typing import Any
 
-from ivory_thistle.core.selection.css_pictures import IMAGE_SETS, addresses_in
+from ivory_thistle.core.selection.css_pictures import IMAGE_SETS, PICTURED, SHORTHANDS, addresses_in
 from ivory_thistle.core.selection.css_properties import PROPERTIES
 from ivory_thistle.core.selection.lengths import RESOLUTIONS, significant
 
+_OF_OTHERS = ("-khtml-", "-moz-", "-ms-", "-o-")
 _REPLACED = frozenset({"var", "env", "attr", "if"})
 """What only the element tells: a declaration with one is valid until then."""
 _NAMES = """
@@ -26,11 +27,16 @@ _FUNCTIONS = _REPLACED | frozenset(_NAMES.split())
 """The functions that Chromium 156 knows in values of properties with pictures (found out by asking it)."""
 
 
-def is_void(value: Iterable[Any]) -> bool:
-    """Whether a value makes the declaration invalid: by a function that Chromium does not know or knows otherwise."""
+def is_void(name: str, value: Iterable[Any]) -> bool:
+    """Whether a declaration is invalid by a function: of another browser, or that Chromium knows not or otherwise.
+
+    `name` is a longhand's. Which functions are known is told of properties with pictures alone.
+    """
     functions = [n for n in value if n.type == "function"]
-    if any(n.lower_name in _REPLACED or n.lower_name.startswith("--") for n in functions):
+    if name.startswith("--") or any(n.lower_name in _REPLACED or n.lower_name.startswith("--") for n in functions):
         return False
+    if name not in PICTURED:
+        return any(n.lower_name.startswith(_OF_OTHERS) for n in functions)
     return any(n.lower_name not in _FUNCTIONS or _is_misused(n) for n in functions)
 
 
@@ -71,7 +77,9 @@ def _is_known(declaration: Sequence[Any]) -> bool:
     if len(declaration) < 2 or declaration[0].type != "ident" or declaration[1] != ":":
         return False
     name = declaration[0].value
-    return name.startswith("--") or (name.lower() in PROPERTIES and not is_void(declaration[2:]))
+    lower = name.lower()
+    known = name.startswith("--") or lower in PROPERTIES
+    return known and not is_void(name if name.startswith("--") else SHORTHANDS.get(lower, lower), declaration[2:])
 
 
 def _is_not(node: Any) -> bool:

@@ -15,8 +15,8 @@ import cssselect2
 import tinycss2
 
 from ivory_thistle.core.references.css import css_string
-from ivory_thistle.core.selection.cascade import PICTURED, Declared, Rule, holds, read_declarations
-from ivory_thistle.core.selection.css_pictures import pictures_in
+from ivory_thistle.core.selection.cascade import Declared, Rule, holds, read_declarations
+from ivory_thistle.core.selection.css_pictures import PICTURED, pictures_in
 from ivory_thistle.core.selection.document import Document, stripped
 from ivory_thistle.core.selection.lengths import comma_parts, significant
 from ivory_thistle.core.selection.screen import Screen

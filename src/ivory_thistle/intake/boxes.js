@@ -4,11 +4,10 @@
   const without = new Set('PICTURE SOURCE HEAD STYLE SCRIPT LINK META TITLE BASE'.split(' '));
   // How large a picture is drawn that is not made to fit its box: by its own size.
   const drawn = (node) => {
-    const style = getComputedStyle(node);
+    const fit = getComputedStyle(node).objectFit;
     const [width, height] = [node.naturalWidth, node.naturalHeight];
-    if (!['none', 'scale-down'].includes(style.objectFit) || !width || !height) return null;
-    const within = Math.min(1, node.clientWidth / width, node.clientHeight / height);
-    const scale = style.objectFit === 'none' ? 1 : within;
+    if (!['none', 'scale-down'].includes(fit) || !width || !height) return null;
+    const scale = fit === 'none' ? 1 : Math.min(1, node.clientWidth / width, node.clientHeight / height);
     return [round(width * scale), round(height * scale)];
   };
   const boxes = [];

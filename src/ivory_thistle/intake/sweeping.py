@@ -162,7 +162,7 @@ async def _sweep(
     touched_too: bool = False,
 ) -> SweptPage | None:  # fmt: skip
     """`touched_too`: boxes are as on a touched screen where they are wider there."""
-    late = await _late_background(browser, address, path, screens) if has_backgrounds else ""
+    depends_on_touch = False
     async with AsyncExitStack() as ends:
         ways = (False, True) if touched_too else (False,)
         pages = [await ends.enter_async_context(_laid_out(browser, address, path, touch)) for touch in ways]
@@ -173,8 +173,8 @@ async def _sweep(
             looked_at = []
             for page in pages:
                 looked_at.append(await _boxes(page, width))
-                for value, size, drawn, height in await ask(page, _BEHIND) if has_backgrounds else ():
-                    behind.append(SweptBackground(width, value, size, inf if drawn < 0 else drawn, height))
+                if has_backgrounds:
+                    behind.extend(await _behind(page, width))
             return reduce(_wider, looked_at)
 
         by_screen = {s.name: await _boxes(touched if s.touch else mouse, s.width, s.height) for s in screens}
@@ -185,7 +185,10 @@ async def _sweep(
             await emulate_touch(mouse)
             for s in screens:
                 if s.touch and _drawn(await _boxes(mouse, s.width, s.height)) != _drawn(by_screen[s.name]):
-                    return await _sweep(browser, address, path, screens, has_backgrounds, touched_too=True)
+                    depends_on_touch = True
+    if depends_on_touch:
+        return await _sweep(browser, address, path, screens, has_backgrounds, touched_too=True)
+    late = await _late_background(browser, address, path, screens) if has_backgrounds else ""
     every = [*looks.values(), *by_screen.values()]
     names = {tuple(src for src, *_ in seen) for seen in every}
     if len(names) != 1:
@@ -220,6 +223,13 @@ async def _boxes(page: Page, width: int, height: int = _HEIGHT) -> list[Any]:
     await page.set_viewport_size({"width": width, "height": height})
     seen: list[Any] = await ask(page, _BOXES)
     return seen
+
+
+async def _behind(page: Page, width: int) -> list[SweptBackground]:
+    found = await ask(page, _BEHIND)
+    return [
+        SweptBackground(width, value, size, inf if drawn < 0 else drawn, high) for value, size, drawn, high in found
+    ]
 
 
 async def _late_background(browser: Browser, address: str, path: str, screens: Sequence[Screen]) -> str:

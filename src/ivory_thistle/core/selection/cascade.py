@@ -19,7 +19,7 @@ from cssselect2.compiler import CompiledSelector
 
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.references.addresses import join
-from ivory_thistle.core.selection.css_pictures import PICTURED, SHORTHANDS, address_of, addresses_in
+from ivory_thistle.core.selection.css_pictures import PICTURED, address_of, addresses_in, longhand
 from ivory_thistle.core.selection.css_validity import is_void, supported
 from ivory_thistle.core.selection.lengths import comma_parts, significant
 from ivory_thistle.core.selection.media import matches_media
@@ -265,7 +265,7 @@ def _bears_on_pictures(name: str) -> bool:
 
 
 def _declared(node: Any, base: str, wanted: Callable[[str], bool]) -> Iterator[Declared]:
-    name = node.name if node.name.startswith("--") else SHORTHANDS.get(node.lower_name, node.lower_name)
+    name = longhand(node.name)
     names = sorted(_KEPT) if name == "all" else [name]
     if not is_void(name, node.value):
         yield from (Declared(name, node.value, node.important, base) for name in names if wanted(name))

@@ -23,6 +23,11 @@ PICTURED = frozenset(
 IMAGE_SETS = frozenset({"image-set", "-webkit-image-set"})
 
 
+def longhand(name: str) -> str:
+    """The name under which a property's declarations count; custom properties keep theirs."""
+    return name if name.startswith("--") else SHORTHANDS.get(name.lower(), name.lower())
+
+
 def address_of(node: Any) -> str | None:
     """The address of a `url()` or string node."""
     if node.type in ("url", "string"):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from typing import Any
 
-from ivory_thistle.core.selection.css_pictures import IMAGE_SETS, PICTURED, SHORTHANDS, addresses_in
+from ivory_thistle.core.selection.css_pictures import IMAGE_SETS, PICTURED, addresses_in, longhand
 from ivory_thistle.core.selection.css_properties import PROPERTIES
 from ivory_thistle.core.selection.lengths import RESOLUTIONS, significant
 
@@ -76,10 +76,8 @@ def supported(prelude: Sequence[Any]) -> bool:
 def _is_known(declaration: Sequence[Any]) -> bool:
     if len(declaration) < 2 or declaration[0].type != "ident" or declaration[1] != ":":
         return False
-    name = declaration[0].value
-    lower = name.lower()
-    known = name.startswith("--") or lower in PROPERTIES
-    return known and not is_void(name if name.startswith("--") else SHORTHANDS.get(lower, lower), declaration[2:])
+    name = longhand(declaration[0].value)
+    return (name.startswith("--") or name in PROPERTIES) and not is_void(name, declaration[2:])
 
 
 def _is_not(node: Any) -> bool:

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import settings
 from playwright.sync_api import expect
 from sqlalchemy import Engine
 
@@ -25,6 +26,8 @@ from pictures import write_site
 
 # Tests share the machine with one another: what comes late comes all the same.
 expect.set_options(timeout=20_000)
+settings.register_profile("beside-others", deadline=None)
+settings.load_profile("beside-others")
 _ORDER = ("core", "standards", "intake", "workflows", "store", "jobs", "api", "browser")
 
 

@@ -59,7 +59,7 @@ def test_no_request_breaks_anything(read: Application, label: str) -> None:
     """No 5xx, and every answer is of a documented status, type and shape."""
 
     @settings(
-        max_examples=10, deadline=None, derandomize=True, database=None, phases=(Phase.explicit, Phase.generate),
+        max_examples=10, derandomize=True, database=None, phases=(Phase.explicit, Phase.generate),
         suppress_health_check=list(HealthCheck),
     )  # fmt: skip
     @given(case=OPERATIONS[label].as_strategy())

@@ -192,6 +192,7 @@ def test_markup_of_images(tmp_path: Path) -> None:
 <a href=/><img src=a.jpg alt="" width=1 height=1></a>
 <noscript><img src=a.jpg></noscript><img src=gone.jpg alt=x width=1 height=1>
 <img src="https://elsewhere.invalid/x.jpg" alt=x width=1 height=1>"""
+    html = f"{html}<meta name=viewport content=width=device-width>"
     audit = audited(tmp_path, {"index.html": html}, {"a.jpg": PHOTO})
     found = [(f.code, f.line, f.sentence) for f in audit.findings if f.page]
     assert found == [

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from ivory_thistle.core.rewriting.fitting import fit_sizes, widest_of
@@ -55,7 +55,6 @@ def test_boxes_of_one_file_are_one() -> None:
 BOXES = st.lists(st.floats(0, 2560).map(lambda n: round(n * 64) / 64), min_size=len(SCREENS), max_size=len(SCREENS))
 
 
-@settings(deadline=None)
 @given(BOXES)
 def test_no_box_at_all_gets_too_little(boxes: list[float]) -> None:
     """Whatever the boxes are: at every measured width the length is at least the box, by few conditions."""
@@ -66,7 +65,6 @@ def test_no_box_at_all_gets_too_little(boxes: list[float]) -> None:
             assert length(said, screen) >= box - 1 / 32, (said, screen, box)
 
 
-@settings(deadline=None)
 @given(st.lists(st.tuples(st.integers(5, 100), st.integers(-60, 0)), min_size=1, max_size=4), st.data())
 def test_layouts_of_straight_pieces_get_hardly_more_than_they_need(
     pieces: list[tuple[int, int]], data: st.DataObject

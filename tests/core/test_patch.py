@@ -6,7 +6,7 @@ import subprocess
 from pathlib import Path
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from ivory_thistle.core.rewriting.patch import changes, unified_diff
@@ -78,7 +78,6 @@ def test_what_did_not_change_is_not_told() -> None:
 LINES = st.lists(st.sampled_from([b"a\n", b"b\n", b"<br>\n", b"c\n", b"d\n"]), max_size=40)
 
 
-@settings(deadline=None)
 @given(LINES, LINES)
 def test_changes_lead_from_one_text_to_the_other(old: list[bytes], new: list[bytes]) -> None:
     """Whatever both are: taking every change gives the new lines, and what lies between is the same in both."""

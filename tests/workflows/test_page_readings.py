@@ -77,7 +77,7 @@ def test_a_page_too_large_is_not_audited(tmp_path: Path, monkeypatch: pytest.Mon
     assert inspected.page is None
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 @given(st.lists(st.sampled_from(PIECES), max_size=12))
 def test_faults_are_those_of_every_tag(pieces: list[str]) -> None:
     source = read_html_source("".join(pieces).encode())

@@ -23,6 +23,7 @@ FaultKind = Literal[
     "sizes-unusable",
     "media-unusable",
     "picture-source",
+    "viewport-missing",
     "labels-corrected",
     "alternative-left",
 ]

@@ -13,6 +13,7 @@ from ivory_thistle.core.faults import Fault
 from ivory_thistle.core.references.page import Link, PageReading, Reference, read_page
 from ivory_thistle.core.references.source import read_html_source
 from ivory_thistle.core.selection.markup_faults import markup_faults
+from ivory_thistle.core.selection.viewport import viewport_faults
 from ivory_thistle.store.blobs import Blobs, StorageError
 from ivory_thistle.workflows.versions import code_version
 
@@ -26,7 +27,8 @@ def reading_of(path: str, data: bytes, lazy: tuple[str, ...]) -> PageReading:
     reading = read_page(source, lazy)
     # Many links lead to places of the same page.
     leads_to = dict.fromkeys(link.address.partition("#")[0] for link in reading.links)
-    return replace(reading, links=[Link(address) for address in leads_to], faults=markup_faults(path, source))
+    faults = [*markup_faults(path, source), *viewport_faults(path, source)]
+    return replace(reading, links=[Link(address) for address in leads_to], faults=faults)
 
 
 def kept_reading(path: str, digest: str, read: Callable[[], bytes], lazy: tuple[str, ...], blobs: Blobs) -> PageReading:

@@ -167,6 +167,9 @@ CATALOGUE: Mapping[str, Sort] = {
     "srcset-faulty": Sort(
         "srcset, sizes or media that browsers skip", "what the HTML standard does not understand or never takes",
         "Correct the markup named.", 2),
+    "no-viewport": Sort(
+        "Pages that phones lay out wide", "no viewport meta that makes the page as wide as the screen",
+        'Add <meta name="viewport" content="width=device-width"> if the page bears a narrow screen.', 3),
     "upscaled": Sort(
         "Images shown larger than they are",
         f"a slot more than {UPSCALED_SHARE:g} times as wide as the file, in CSS px",

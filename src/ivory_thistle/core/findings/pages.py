@@ -274,5 +274,7 @@ def _of_shift(found: PageImages) -> Iterator[Finding]:
 def fault_findings(faults: Sequence[Fault]) -> Iterator[Finding]:
     """Faults of markup that browsers skip, as findings."""
     for f in faults:
-        if f.kind in _MARKUP_FAULTS:
+        if f.kind == "viewport-missing":
+            yield Finding("no-viewport", f.message, page=f.path, source=f.path)
+        elif f.kind in _MARKUP_FAULTS:
             yield Finding("srcset-faulty", f.message, page=f.path, source=f.path, line=f.line)

@@ -28,7 +28,7 @@ def painted(
     reader = RuleReader(held.get)
     reader.read(css, BASE)
     document = Document(read_html_source(f"<!doctype html>{html}".encode()))
-    found, _ = Painter(document, reader.rules, BASE).paint(screen, shown_by_chromium())
+    found = Painter(document, reader.rules, BASE).paint(screen, shown_by_chromium()).painted
     return [p.address.removeprefix(BASE) for p in found]
 
 

@@ -152,6 +152,28 @@ def test_which_style_sheets_count(tmp_path: Path) -> None:
     assert agreed(judged(tmp_path, html, names, css))
 
 
+def test_what_hangs_on_a_layout_leaves_in_doubt(tmp_path: Path) -> None:
+    """What it may override, show, hide or vary is foretold as it would be without, and said to be uncertain."""
+    html = """<style>.k { container-type: inline-size; width: 300px; --p: url(var.png); --q: url(steady.png) }
+      .o { background: url(under.png); border-image: url(other.png) 1 } .h { display: none; background: url(hidden.png) }
+      .v { background: var(--p) } .q { background: var(--q) } .n { background: url(near.png) }
+      @container (min-width: 200px) { .o { background: url(over.png) } .h { display: block } .v { --p: none }
+        .d { display: none } .n { color: red } }</style>
+      <div class=k><p class=o>x<p class=h>x<p class=v>x<p class=q>x<p class=n>x
+      <div class=d><img loading=lazy src=lazy.png><img src=eager.png></div></div>"""
+    doubted, sure = "under.png over.png hidden.png var.png lazy.png", "other.png steady.png near.png eager.png"
+    write_pictures(tmp_path, f"{doubted} {sure}")
+    (tmp_path / "index.html").write_text(f"<!doctype html>{html}")
+    folder = Folder(tmp_path)
+    site, screen = read_folder(folder), DEFAULT_SCREENS[-1]
+    page = PageOnScreens("index.html", site, folder.read)
+    foretold = {load.path for load in page.loads(screen, shown_by_chromium())}
+    assert foretold == {"under.png", "var.png", "lazy.png", *sure.split()}
+    assert page.uncertain() == set(doubted.split())
+    ((_, weights),) = measure_folder(folder, site, [screen])
+    assert {one.path for one in weights["avif"]} == {"over.png", "hidden.png", *sure.split()}
+
+
 def test_what_style_sheets_leave_open(tmp_path: Path) -> None:
     """By containers, scopes, first styles, animations and shadow trees: said to be uncertain, where it comes and where not."""
     html = """<style>.k { container-type: inline-size; width: 300px }

@@ -298,9 +298,9 @@ def listen(page: Page, address: str, seen: Seen) -> list[tuple[Any, Callable[[An
         kind = answer.headers.get("content-type", "")
         if answer.url.startswith(address) and (answer.request.resource_type == "image" or kind.startswith("image/")):
             size = int(answer.headers.get("content-length", "0")) if answer.status < 400 else 0
-            seen.images[answer.url.removeprefix(address)] = size
-            if answer.frame != page.main_frame:
-                seen.framed.add(answer.url.removeprefix(address))
+            name = answer.url.removeprefix(address)
+            seen.images[name] = size
+            seen.frames.setdefault(name, set()).add(0 if answer.frame == page.main_frame else id(answer.frame))
 
     def message(kind: str, text: str, where: str = "") -> None:
         if kind not in ("error", "warning", "pageerror") or _FOR_OTHERS in text:

@@ -47,8 +47,9 @@ class Seen:
 
     `at_opening` are the images that came before any scrolling.
     `swept` are the boxes at other widths of the screen, in CSS px. `picture` is the whole page as a JPEG, one pixel a
-    CSS px, where one was taken. `asked` are the site's addresses that the page asked for, whatever is there;
-    `framed` those of images that came for a page in a frame of it. `left`: it went on to another page, or began anew.
+    CSS px, where one was taken. `asked` are the site's addresses that the page asked for, whatever is there; `frames`
+    those of images with the frames they came for, 0 for the page's own. `left`: it went on to another page, or began
+    anew.
     """
 
     boxes: list[Box] = field(default_factory=list)
@@ -59,8 +60,18 @@ class Seen:
     problem: str = ""
     picture: bytes | None = None
     asked: set[str] = field(default_factory=set)
-    framed: set[str] = field(default_factory=set)
+    frames: dict[str, set[int]] = field(default_factory=dict)
     left: bool = False
+
+    @property
+    def framed(self) -> set[str]:
+        """The addresses of the images that came for a page in a frame."""
+        return {address for address, frames in self.frames.items() if frames - {0}}
+
+    @property
+    def loads(self) -> int:
+        """How many images came, each once for every frame: two pages may show one picture at two sizes."""
+        return sum(max(1, len(self.frames.get(address, ()))) for address in self.images)
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,8 +105,8 @@ def differences(page: str, screen: str, old: Seen, new: Seen) -> list[Difference
     broken = tuple(n for n, (x, y) in enumerate(images) if y.broken and not x.broken)
     if broken:
         found.append(told(f"{len(broken)} images are broken.", 0, broken))
-    if len(new.images) > len(old.images):
-        found.append(told(f"{len(new.images)} images are loaded instead of {len(old.images)}."))
+    if new.loads > old.loads:
+        found.append(told(f"{new.loads} images are loaded instead of {old.loads}."))
     weights = sum(old.images.values()), sum(new.images.values())
     if weights[1] > weights[0]:
         found.append(told(f"{weights[1]:,} bytes of images are loaded instead of {weights[0]:,}."))

@@ -236,11 +236,13 @@ class Checker:
         # what hangs on the layout.
         others = {name_of(address, before) for address in pair.old.images}
         others |= {name_of(address, after) for address in pair.new.framed}
-        others |= {name for name in loaded if name[0] in self._uncertain.get(pair.page, ())}
+        in_doubt = self._uncertain.get(pair.page, frozenset())
+        others |= {name for name in loaded if name[0] in in_doubt}
         if foretold is None:
             wrong.append(Wrong("What it loads can't be foretold from its markup."))
         elif not (pair.new.problem or pair.new.left):
-            wrong += [Wrong(words) for words in _off(loaded, foretold, others)]
+            promised = {name: size for name, size in foretold.items() if name in loaded or name[0] not in in_doubt}
+            wrong += [Wrong(words) for words in _off(loaded, promised, others)]
         wrong += [Wrong(words) for words in timed.words] if timed else []
         if pair.new.problem and not pair.old.problem:
             wrong.append(Wrong(pair.new.problem))

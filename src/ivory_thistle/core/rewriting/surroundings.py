@@ -7,7 +7,7 @@ when it matches the same rules as before and the elements added around it have n
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Collection, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -28,7 +28,7 @@ from ivory_thistle.core.rewriting.declared import (
     words_of,
 )
 from ivory_thistle.core.rewriting.selectors import widened
-from ivory_thistle.core.selection.cascade import Declared, Rule, RuleReader, read_declarations
+from ivory_thistle.core.selection.cascade import ON_LAYOUT, Declared, Rule, RuleReader, matcher_of, read_declarations
 from ivory_thistle.core.selection.document import Document, stripped
 from ivory_thistle.core.selection.policy import allows_inline, sources_of
 
@@ -81,8 +81,8 @@ class Surroundings:
         self._before = _Tree(self._marked(()))
         self._base = base_of(base, self._before.document.base)
         self._rules = self._read_rules()
-        self._everything = _matcher(self._rules, lambda selector: True)
-        self._placed = _matcher(self._rules, lambda selector: id(selector) in self._by_place)
+        self._everything = matcher_of(self._rules, lambda selector: True)
+        self._placed = matcher_of(self._rules, lambda selector: id(selector) in self._by_place)
 
     def _marked(self, edits: Iterable[Edit]) -> Source:
         # Marks last: where both stand at one place, an added attribute comes first.
@@ -97,7 +97,7 @@ class Surroundings:
             self._by_place |= {id(w.compiled) for w in wide if w.by_place}
             return tuple(w.compiled for w in wide)
 
-        reader = RuleReader(self._read_sheet, lambda name: True, compiled, doubtful=True)
+        reader = RuleReader(self._read_sheet, lambda name: True, compiled, ON_LAYOUT | {"supports"})
         for node in self._before.document.elements:
             media = stripped(node.get("media"))
             conditions = (media,) if media else ()
@@ -287,12 +287,3 @@ class _Tree:
         wrapped = {m: n for m, n in self.marked.items() if n.tag == "img" and self.is_wrapped(n)}
         close = {m for m, n in wrapped.items() if id(n) in inside or self._home(n) in homes}
         return close or set(wrapped)
-
-
-def _matcher(rules: Collection[Rule], taken: Callable[[CompiledSelector], bool]) -> Any:
-    matcher = cssselect2.Matcher()
-    for rule in rules:
-        for selector in rule.selectors:
-            if taken(selector):
-                matcher.add_selector(selector, rule)
-    return matcher

@@ -2,7 +2,7 @@
 
 Rules are read once (`read_rules`) and asked for each screen: conditions of `@media`, `@supports`, `@import` and
 `@layer`, selectors, specificity and order as https://drafts.csswg.org/css-cascade-5/#cascading says. What depends
-on a layout (`@container`) or on a person (`:hover`) is taken as not so.
+on a layout (`@container`) or on a person (`:hover`) is taken as not so; the former leaves doubt.
 """
 
 from __future__ import annotations
@@ -29,10 +29,12 @@ _MAX_IMPORT_DEPTH = 12
 _MOST_IMPORTS = 1_000
 _MOST_NESTED = 100
 _LONGEST_NESTED = 20_000
+_NO_SCREEN = "not all"
 _KEPT = PICTURED | {"display", "content-visibility"}
 _UNCERTAIN = frozenset({"container", "keyframes", "scope", "starting-style", "-webkit-keyframes"})
 """What stands in these is loaded or not by how things are laid out, by whom they stand in, or by the time."""
-_DOUBTFUL = frozenset({"container", "scope", "starting-style", "supports"})
+ON_LAYOUT = frozenset({"container", "scope", "starting-style"})
+"""Rules in these hold or not by how things are laid out, by what stands around them, or by the time."""
 
 ReadSheet = Callable[[str], str | None]
 """Gives the text of the style sheet at an absolute address; None where it can't be had."""
@@ -50,12 +52,16 @@ class Declared:
 
 @dataclass(frozen=True, slots=True)
 class Rule:
-    """Selectors with the declarations that bear on pictures; it holds where all `conditions` do."""
+    """Selectors with the declarations that bear on pictures; it holds where all `conditions` do.
+
+    Nobody can say by the sheets alone whether a `doubtful` one holds: its conditions match no screen.
+    """
 
     selectors: tuple[CompiledSelector, ...]
     declarations: tuple[Declared, ...]
     conditions: tuple[str, ...]
     layer: tuple[float, ...]
+    doubtful: bool = False
 
 
 @dataclass(slots=True)
@@ -82,9 +88,9 @@ class _Layers:
 class RuleReader:
     """Reads style sheets, in the order of the document, into `rules`.
 
-    `wanted` tells by its name whether a declaration is kept; `compiled` makes selectors of a text. With `doubtful`,
-    what depends on a layout or a browser (`@container`, `@supports`) is kept too, under a condition that matches no
-    screen. Raises UnusableInput for sheets that nest rules or import one another beyond what any site does.
+    `wanted` tells by its name whether a declaration is kept; `compiled` makes selectors of a text. Rules in at-rules of
+    `doubtful` names are kept as such. Raises UnusableInput for sheets that nest rules or import one another beyond what
+    any site does.
     """
 
     def __init__(
@@ -92,7 +98,7 @@ class RuleReader:
         read_sheet: ReadSheet,
         wanted: Callable[[str], bool] | None = None,
         compiled: Callable[[str], tuple[CompiledSelector, ...]] | None = None,
-        doubtful: bool = False,
+        doubtful: frozenset[str] = ON_LAYOUT,
     ) -> None:
         self.rules: list[Rule] = []
         self.uncertain: set[str] = set()
@@ -168,8 +174,8 @@ class RuleReader:
             place = place.under(conditions=(*place.conditions, tinycss2.serialize(prelude)))
         elif name == "layer":
             place = place.under(layer=self._layers.named(place.layer, tinycss2.serialize(prelude)))
-        elif self._doubtful and name in _DOUBTFUL:
-            place = place.under(conditions=(*place.conditions, "not all"))
+        elif name in self._doubtful:
+            place = place.under(conditions=(*place.conditions, _NO_SCREEN))
         elif name != "supports" or not supported(prelude):
             return
         if place.parent is None:
@@ -198,7 +204,8 @@ class RuleReader:
                 nested.append(node)
         if declared and (compiled := self._compiled(selector)):
             layer = self._layers.key(place.layer)
-            self.rules.append(Rule(compiled, tuple(declared), place.conditions, layer))
+            doubtful = _NO_SCREEN in place.conditions
+            self.rules.append(Rule(compiled, tuple(declared), place.conditions, layer, doubtful))
         self._nodes(nested, place)
 
 
@@ -275,6 +282,15 @@ def read_declarations(text: str, base: str, wanted: Callable[[str], bool] = _bea
     """The declarations of a `style` attribute that are wanted by their names."""
     nodes = tinycss2.parse_blocks_contents(text, skip_comments=True, skip_whitespace=True)
     return tuple(d for n in nodes if n.type == "declaration" for d in _declared(n, base, wanted))
+
+
+def matcher_of(rules: Iterable[Rule], taken: Callable[[CompiledSelector], bool] = lambda selector: True) -> Any:
+    """A cssselect2.Matcher that finds, by those of their selectors that are taken, which rules match an element."""
+    matcher = cssselect2.Matcher()
+    for rule in rules:
+        for selector in filter(taken, rule.selectors):
+            matcher.add_selector(selector, rule)
+    return matcher
 
 
 def holds(rule: Rule, screen: Screen) -> bool:

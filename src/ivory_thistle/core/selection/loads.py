@@ -32,7 +32,7 @@ from ivory_thistle.core.selection.cascade import RuleReader
 from ivory_thistle.core.selection.css_pictures import addresses_in
 from ivory_thistle.core.selection.document import SVG, Document, ImageElement, link_address, stripped
 from ivory_thistle.core.selection.media import matches_media
-from ivory_thistle.core.selection.paint import Painted, Painter
+from ivory_thistle.core.selection.paint import Look, Painted, Painter
 from ivory_thistle.core.selection.policy import allows, allows_inline, sources_of
 from ivory_thistle.core.selection.screen import Screen
 
@@ -102,6 +102,7 @@ class PageOnScreens:
     def __init__(self, path: str, site: SiteReading, read: Callable[[str], bytes]) -> None:
         self._site, self._read, self._index = site, read, site.index
         self._known: dict[tuple[Screen, frozenset[str]], list[Load]] = {}
+        self._unsure: set[str] = set()
         self.document = Document(read_html_source(read(path)))
         self._own = page_address(path)
         self.base = base_of(self._own, self.document.base)
@@ -151,10 +152,13 @@ class PageOnScreens:
         return self._known[screen, shown]
 
     def uncertain(self) -> frozenset[str]:
-        """The site's files of which its style sheets don't tell whether they are loaded, and what scripts may clone."""
+        """The site's files of which its style sheets don't tell whether they are loaded, and what scripts may clone.
+
+        Of what depends on the screen, that of `loads` so far.
+        """
         sets = [(e.get("src"), e.get("srcset")) for e in self.document.templates]
         cloned = (address for named in sets for address in self._addresses(named))
-        found = (self.file(urldefrag(address).url) for address in (*self._rules.uncertain, *cloned))
+        found = (self.file(urldefrag(address).url) for address in (*self._rules.uncertain, *self._unsure, *cloned))
         return frozenset(file.path for file in found if file)
 
     def offered(self, place: tuple[int, str], screen: Screen, shown: frozenset[str]) -> tuple[str, ...]:
@@ -183,8 +187,9 @@ class PageOnScreens:
         return tuple(urldefrag(a).url for a in absolute if a)
 
     def _find_loads(self, screen: Screen, shown: frozenset[str]) -> list[Load]:
-        painted, boxless = self._painter.paint(screen, shown)
-        found = [*self._of_elements(screen, shown, boxless), *self._of_styles(painted, screen)]
+        look = self._painter.paint(screen, shown)
+        self._unsure |= look.unsure
+        found = [*self._of_elements(screen, shown, look), *self._of_styles(look.painted, screen)]
         return [load for load in found if load.address and self._is_allowed(load.address)]
 
     def _is_allowed(self, address: str, directive: str = "img-src") -> bool:
@@ -199,12 +204,12 @@ class PageOnScreens:
     def _number(self) -> dict[Element, int]:
         return {node: number for number, node in enumerate([*self.document.elements, *self.document.shadowed])}
 
-    def _of_elements(self, screen: Screen, shown: frozenset[str], boxless: set[Element]) -> Iterator[Load]:
+    def _of_elements(self, screen: Screen, shown: frozenset[str], look: Look) -> Iterator[Load]:
         images = {e.node: e for e in self.document.images}
         for node in [*self.document.elements, *self.document.shadowed]:
             if node in images:
                 load = self._image(images[node], screen, shown)
-                if load and not (load.lazy and node in boxless):
+                if load and not (load.lazy and self._lacks_box(node, load, look)):
                     yield load
             elif node.tag == "input" and (node.get("type") or "").lower() == "image":
                 yield self._one("input", node, stripped(node.get("src")))
@@ -213,12 +218,18 @@ class PageOnScreens:
             elif node.tag in _SVG_PICTURES:
                 address = link_address(node)
                 yield self._one("svg", node, "" if address.startswith("#") else address)
-            elif node.tag in _PLUGGED and node not in boxless:
+            elif node.tag in _PLUGGED:
                 load = self._one("plugged", node, stripped(node.get(_PLUGGED[node.tag])))
-                if self._facts(load.path):
+                if self._facts(load.path) and not self._lacks_box(node, load, look):
                     yield load
             elif node.tag == "link":
                 yield from self._link(node, screen, shown)
+
+    def _lacks_box(self, node: Element, load: Load, look: Look) -> bool:
+        """Whether an element that loads its picture with its box has none; notes the picture where that is in doubt."""
+        if node in look.doubted:
+            self._unsure.add(load.address)
+        return node in look.boxless
 
     def _image(self, image: ImageElement, screen: Screen, shown: frozenset[str]) -> Load | None:
         # For `sizes=auto` the box decides; before layout the attribute is the best guess of it.

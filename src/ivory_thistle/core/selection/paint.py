@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence, Set
+from dataclasses import dataclass, field, replace
 from itertools import islice
 from math import inf
 from operator import itemgetter
@@ -15,7 +15,7 @@ import cssselect2
 import tinycss2
 
 from ivory_thistle.core.references.css import css_string
-from ivory_thistle.core.selection.cascade import Declared, Rule, holds, read_declarations
+from ivory_thistle.core.selection.cascade import Declared, Rule, holds, matcher_of, read_declarations
 from ivory_thistle.core.selection.css_pictures import PICTURED, pictures_in
 from ivory_thistle.core.selection.document import Document, stripped
 from ivory_thistle.core.selection.lengths import comma_parts, significant
@@ -50,6 +50,20 @@ class Painted:
 
 
 @dataclass(frozen=True, slots=True)
+class Look:
+    """What the style sheets of a page come to on a screen, in tree order.
+
+    `boxless` elements have no box. Of the `doubted` ones nobody can say by the sheets alone whether they have one, nor
+    of the `unsure` addresses whether they are loaded.
+    """
+
+    painted: Sequence[Painted]
+    boxless: Set[Element]
+    doubted: Set[Element]
+    unsure: Set[str]
+
+
+@dataclass(frozen=True, slots=True)
 class _Pictured:
     """A value of a property that may hold pictures, and what its addresses resolve against."""
 
@@ -60,6 +74,26 @@ class _Pictured:
     node: Element
 
 
+@dataclass(frozen=True, slots=True)
+class _Styled:
+    """The same with values for addresses: those on which all screens agree on which the same rules hold."""
+
+    pictured: list[_Pictured] = field(default_factory=list)
+    boxless: set[Element] = field(default_factory=set)
+    doubted: set[Element] = field(default_factory=set)
+    unsure: list[_Pictured] = field(default_factory=list)
+
+
+@dataclass(frozen=True, slots=True)
+class _Around:
+    """What an element has from those around it: variables, whether it is hidden, and what of this is in doubt."""
+
+    variables: Style = field(default_factory=dict)
+    hidden: bool = False
+    box_in_doubt: bool = False
+    variables_in_doubt: bool = False
+
+
 class Painter:
     """The cascade of one page: `rules` as read from its style sheets, `base` what its own addresses resolve against.
 
@@ -68,67 +102,80 @@ class Painter:
 
     def __init__(self, document: Document, rules: Sequence[Rule], base: str, inline: bool = True) -> None:
         self._document, self._rules, self._base, self._inline = document, rules, base, inline
-        self._known: dict[tuple[bool, ...], tuple[list[_Pictured], set[Element]]] = {}
+        self._known: dict[tuple[bool, ...], _Styled] = {}
+        self._doubtful = matcher_of(rule for rule in rules if rule.doubtful)
 
-    def paint(self, screen: Screen, shown: frozenset[str]) -> tuple[list[Painted], set[Element]]:
-        """Every picture loaded for its style, in tree order, and the elements that have no box on that screen."""
-        pictured, boxless = self._styled(screen)
-        found = [
-            Painted(address, p.property, p.pseudo, p.node)
-            for p in pictured
-            for address in pictures_in(p.value, p.base, screen, shown)
-        ]
-        return found, boxless
+    def paint(self, screen: Screen, shown: frozenset[str]) -> Look:
+        """Every picture loaded for its style on a screen by a browser that shows the media types `shown`."""
+        styled = self._styled(screen)
 
-    def _styled(self, screen: Screen) -> tuple[list[_Pictured], set[Element]]:
+        def addresses(p: _Pictured) -> list[str]:
+            return pictures_in(p.value, p.base, screen, shown)
+
+        painted = [Painted(a, p.property, p.pseudo, p.node) for p in styled.pictured for a in addresses(p)]
+        return Look(painted, styled.boxless, styled.doubted, {a for p in styled.unsure for a in addresses(p)})
+
+    def _styled(self, screen: Screen) -> _Styled:
         """The cascade on a screen; the same for all screens on which the same rules hold."""
         holding = tuple(holds(rule, screen) for rule in self._rules)
-        known = self._known.get(holding)
-        if known is not None:
-            return known
-        matcher = cssselect2.Matcher()
-        for rule, applies in zip(self._rules, holding, strict=True):
-            if applies:
-                for selector in rule.selectors:
-                    matcher.add_selector(selector, rule)
-        found: list[_Pictured] = []
-        boxless: set[Element] = set()
+        if holding in self._known:
+            return self._known[holding]
+        matcher = matcher_of(rule for rule, applies in zip(self._rules, holding, strict=True) if applies)
+        styled = _Styled()
         wrapped = cssselect2.ElementWrapper.from_html_root(self._document.root)
-        waiting: list[tuple[Any, Style]] = [(wrapped, {})]
+        waiting: list[tuple[Any, _Around]] = [(wrapped, _Around())]
         while waiting:
-            element, inherited = waiting.pop()
-            waiting += reversed(self._visit(element, matcher, inherited, found, boxless))
-        self._known[holding] = found, boxless
-        return found, boxless
+            element, around = waiting.pop()
+            waiting += reversed(self._visit(element, matcher, around, styled))
+        self._known[holding] = styled
+        return styled
 
-    def _visit(
-        self, element: Any, matcher: Any, inherited: Style, found: list[_Pictured], boxless: set[Element]
-    ) -> list[tuple[Any, Style]]:
-        """Notes what one element shows; gives its children that have boxes, each with the variables it inherits."""
+    def _visit(self, element: Any, matcher: Any, around: _Around, styled: _Styled) -> list[tuple[Any, _Around]]:
+        """Notes what one element shows; gives its children that may have boxes, with what is around them."""
         node = element.etree_element
-        styles = self._styles(element, matcher)
+        styles, doubts = self._styles(element, matcher), self._doubts(element)
         own = styles.pop("", {})
-        variables = inherited | {n: d for n, d in own.items() if n.startswith("--")}
-        if not _has_box(node, own):
-            boxless |= {e for e in node.iter() if isinstance(e.tag, str)}
+        around = _Around(
+            variables=around.variables | _variables_of(own),
+            hidden=around.hidden or not _has_box(node, own),
+            box_in_doubt=around.box_in_doubt or not doubts.isdisjoint({("", "display"), ("", "content-visibility")}),
+            variables_in_doubt=around.variables_in_doubt or any(name.startswith("--") for _, name in doubts),
+        )
+        if around.hidden and not around.box_in_doubt:
+            styled.boxless.update(_with_descendants(node))
             return []
+        if around.hidden:
+            styled.boxless.add(node)
+        if around.box_in_doubt:
+            styled.doubted.add(node)
         for pseudo, style in [("", own), *sorted(styles.items())]:
             if pseudo in _UNSEEN or (pseudo in ("before", "after") and not _generates(style)):
                 continue
             if pseudo == "marker" and not _is_list_item(node, own):
                 continue
-            visible = variables | {n: d for n, d in style.items() if n.startswith("--")}
+            visible = around.variables | _variables_of(style)
             for name in sorted(style.keys() & PICTURED):
                 value = substituted(style[name].value, visible)
-                if any(n.type in ("url", "function") for n in value):
-                    found.append(_Pictured(value, style[name].base, name, pseudo, node))
-        going_on: list[tuple[Any, Style]] = []
+                if not any(n.type in ("url", "function") for n in value):
+                    continue
+                pictured = _Pictured(value, style[name].base, name, pseudo, node)
+                by_variable = around.variables_in_doubt and value != list(style[name].value)
+                if around.box_in_doubt or by_variable or (pseudo, name) in doubts:
+                    styled.unsure.append(pictured)
+                if not around.hidden:
+                    styled.pictured.append(pictured)
+        going_on: list[tuple[Any, _Around]] = []
         for child in element.iter_children():
-            if _skips(own) or (_closed(node) and child.local_name != "summary"):
-                boxless |= {e for e in child.etree_element.iter() if isinstance(e.tag, str)}
+            if (_skips(own) and not around.box_in_doubt) or (_closed(node) and child.local_name != "summary"):
+                styled.boxless.update(_with_descendants(child.etree_element))
             else:
-                going_on.append((child, variables))
+                going_on.append((child, replace(around, hidden=around.hidden or _skips(own))))
         return going_on
+
+    def _doubts(self, element: Any) -> frozenset[tuple[str, str]]:
+        """The pseudo-elements and properties of an element about which the sheets alone leave doubt."""
+        matched = self._doubtful.match(element)
+        return frozenset((pseudo or "", d.property) for _, _, pseudo, rule in matched for d in rule.declarations)
 
     def _styles(self, element: Any, matcher: Any) -> dict[str, Style]:
         """The winning declarations of an element and its pseudo-elements.
@@ -155,6 +202,14 @@ class Painter:
             pseudo: {name: won for name, among in offers.items() if (won := _winner(among))}
             for pseudo, offers in offered.items()
         }
+
+
+def _variables_of(style: Style) -> Style:
+    return {name: declared for name, declared in style.items() if name.startswith("--")}
+
+
+def _with_descendants(node: Element) -> Iterator[Element]:
+    return (inner for inner in node.iter() if isinstance(inner.tag, str))
 
 
 def _winner(offers: list[tuple[Weight, Declared]]) -> Declared | None:

@@ -103,7 +103,8 @@ class Painter:
     def __init__(self, document: Document, rules: Sequence[Rule], base: str, inline: bool = True) -> None:
         self._document, self._rules, self._base, self._inline = document, rules, base, inline
         self._known: dict[tuple[bool, ...], _Styled] = {}
-        self._doubtful = matcher_of(rule for rule in rules if rule.doubtful)
+        doubtful = [rule for rule in rules if rule.doubtful]
+        self._doubtful = matcher_of(doubtful) if doubtful else None
 
     def paint(self, screen: Screen, shown: frozenset[str]) -> Look:
         """Every picture loaded for its style on a screen by a browser that shows the media types `shown`."""
@@ -174,7 +175,7 @@ class Painter:
 
     def _doubts(self, element: Any) -> frozenset[tuple[str, str]]:
         """The pseudo-elements and properties of an element about which the sheets alone leave doubt."""
-        matched = self._doubtful.match(element)
+        matched = self._doubtful.match(element) if self._doubtful else ()
         return frozenset((pseudo or "", d.property) for _, _, pseudo, rule in matched for d in rule.declarations)
 
     def _styles(self, element: Any, matcher: Any) -> dict[str, Style]:

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 import pytest
 import tinycss2
 
+from css_variables import VARIABLES
 from ivory_thistle.core.formats.tiers import shown_by, shown_by_chromium
 from ivory_thistle.core.references.source import read_html_source
 from ivory_thistle.core.selection.cascade import RuleReader, read_declarations
@@ -95,21 +96,9 @@ def test_imports_bring_conditions_layers_and_their_own_base() -> None:
     assert painted(over, "<p id=x>", sheets=sheets) == ["own.png"]
 
 
-# https://drafts.csswg.org/css-variables/#substitute-a-var
-VARIABLES = [
-    (":root {--a: url(x)} p {background: var(--a)}", ["x"]),
-    (":root {--a: url(x)} p {--a: url(y)} p {background: var(--a)}", ["y"]),
-    ("p {background: var(--none, url(f))}", ["f"]),
-    ("p {background: var(--none, var(--nor, url(f)))}", ["f"]),
-    (":root {--a: url(x), url(y)} p {background: var(--a)}", ["x", "y"]),
-    (":root {--a: var(--b); --b: var(--a)} p {background: var(--a, url(f))}", []),
-    ("p {background: var(--A)} :root {--a: url(x)}", []),
-]
-
-
 @pytest.mark.parametrize(("css", "expected"), VARIABLES)
 def test_custom_properties(css: str, expected: list[str]) -> None:
-    """Inherited, overridden, with fallbacks; a circle gives nothing; names keep their case."""
+    """Inherited as computed, overridden, with fallbacks; a cycle has no value; names keep their case."""
     assert painted(css) == expected
 
 

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import json
+import re
 from pathlib import Path
 
 import pytest
 from PIL import Image
 
 from bench.truth import Verdict, compare
+from css_variables import VARIABLES
 from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.findings.audit import audit_site
 from ivory_thistle.core.findings.pages import PageWeighed
@@ -104,13 +106,20 @@ def test_the_cascade(tmp_path: Path) -> None:
     assert agreed(judged(tmp_path, html, names, css))
 
 
+@pytest.mark.parametrize(("css", "_"), VARIABLES)
+def test_custom_properties(tmp_path: Path, css: str, _: object) -> None:
+    """The cases of the cascade's own test."""
+    named = re.sub(r"url[(](.)[)]", r"url(\1.png)", css)
+    assert agreed(judged(tmp_path, f"<style>{named}</style><p>", "x.png y.png f.png"))
+
+
 def test_what_is_not_there_and_what_gives_way(tmp_path: Path) -> None:
     """Pseudo-elements that wait for a person, markers of no list, closed popovers, skipped contents, layers that give way
     and properties that nobody knows: none is loaded. A mouse is taken to be there.
     """
     html = """<style>p::selection { background: url(selected.png) } p::first-letter { background: url(letter.png) }
       p::marker { content: url(no-marker.png) } li::marker { content: url(marker.png) }
-      .skips { content-visibility: hidden; background: url(own.png) } .skips b { background: url(skipped.png) }
+      .skips { content-visibility: hidden; background: url(own.png) } .skips::after { content: url(pseudo.png) } .skips b { background: url(skipped.png) }
       @layer low, high; @layer low { .r { background: url(low.png) } } @layer high { .r { background: revert-layer } }
       @layer high { .r2 { background: url(high.png) } } .r2 { background: revert-layer }
       @supports (foo: bar) { .s { background: url(unknown.png) } }
@@ -120,7 +129,7 @@ def test_what_is_not_there_and_what_gives_way(tmp_path: Path) -> None:
       <p>x<ul><li>x</ul><div class=skips><b>x</b><img src=image.png></div><div class=r>x</div><div class=r2>x</div>
       <div class=s>x</div><div class=m>x</div><div popover><i style="background:url(closed.png)">x</i><img src=pop.png></div>"""
     names = """selected.png letter.png no-marker.png marker.png own.png skipped.png low.png high.png unknown.png known.png
-      mouse.png touch.png image.png closed.png pop.png"""
+      mouse.png touch.png image.png closed.png pop.png pseudo.png"""
     assert agreed(judged(tmp_path, html, names))
 
 
@@ -181,25 +190,32 @@ def test_what_style_sheets_leave_open(tmp_path: Path) -> None:
       .k { @container (max-width: 100px) { .c { background: url(narrow.png) } } }
       @scope (.k) { .c { border-image: url(scoped.png) 1 } } @starting-style { .c { mask-image: url(first.png) } }
       @keyframes k { from { background: url(from.png) } to { background: image-set("to.png" 1x) } }
-      .a { animation: k 1s infinite } .sure { background: url(sure.png) }</style>
+      .a { animation: k 1s infinite } .sure { background: url(sure.png) }
+      :is(.sure, :unheard-of(x)) { border-image: url(forgiven.png) 1 } .sure:unheard-of { mask: url(void.png) }
+      @supports selector(:unheard-of) { .sure { cursor: url(supported.png), auto } }</style>
       <div class=k><div class=c>x</div></div><div class=a>x</div><div class=sure>x</div>
       <div><template shadowrootmode=open><style>i { background: url(shadow.png) }</style><i>x</i></template></div>
       <template id=t><p><img src=cloned.png><template><img srcset="unused.png 2x"></template></template>
       <script>document.body.append(t.content)</script>"""
-    names = "wide.png narrow.png scoped.png first.png from.png to.png shadow.png cloned.png unused.png"
+    names = "wide.png narrow.png scoped.png first.png from.png to.png shadow.png cloned.png unused.png forgiven.png void.png supported.png"
     write_pictures(tmp_path, f"{names} sure.png")
     (tmp_path / "index.html").write_text(f"<!doctype html>{html}")
     folder = Folder(tmp_path)
     site, screen = read_folder(folder), DEFAULT_SCREENS[-1]
     page = PageOnScreens("index.html", site, folder.read)
     assert page.uncertain() == set(names.split())
-    assert {load.path for load in page.loads(screen, shown_by_chromium())} == {"sure.png"}
+    assert {load.path for load in page.loads(screen, shown_by_chromium())} == {"sure.png", "supported.png"}
     ((_, weights),) = measure_folder(folder, site, [screen])
     came = {one.path for one in weights["avif"]}
-    assert (
-        came >= {"sure.png", "wide.png", "scoped.png", "from.png", "shadow.png", "cloned.png"}
-        and "narrow.png" not in came
-    )
+    assert came >= {
+        "sure.png",
+        "wide.png",
+        "scoped.png",
+        "from.png",
+        "shadow.png",
+        "cloned.png",
+        "forgiven.png",
+    } and came.isdisjoint({"narrow.png", "void.png", "supported.png"})
 
 
 def test_addresses_and_lazy_images(tmp_path: Path) -> None:

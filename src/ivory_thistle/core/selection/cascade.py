@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
+from itertools import takewhile
 from math import inf
 from typing import Any
 
@@ -168,7 +169,8 @@ class RuleReader:
             return
         if node.content is None:
             return
-        if name in _UNCERTAIN:
+        # What a browser knows of selectors and fonts is not told here.
+        if name in _UNCERTAIN or (name == "supports" and _asks_by_function(prelude)):
             self.uncertain.update(addresses_in(node.content, place.base))
         if name == "media":
             place = place.under(conditions=(*place.conditions, tinycss2.serialize(prelude)))
@@ -202,7 +204,11 @@ class RuleReader:
                 declared += _declared(node, place.base, self._wanted)
             elif node.type in ("qualified-rule", "at-rule"):
                 nested.append(node)
-        if declared and (compiled := self._compiled(selector)):
+        compiled = self._compiled(selector) if declared else ()
+        if declared and len(compiled) < len(_parts_of(selector)):
+            # A browser may understand more selectors.
+            self.uncertain.update(a for d in declared for a in addresses_in(d.value, d.base))
+        if compiled:
             layer = self._layers.key(place.layer)
             doubtful = _NO_SCREEN in place.conditions
             self.rules.append(Rule(compiled, tuple(declared), place.conditions, layer, doubtful))
@@ -251,6 +257,18 @@ class _Place:
         return _Place(**(values | changes))
 
 
+def _asks_by_function(prelude: Sequence[Any]) -> bool:
+    """Whether a condition of `@supports` asks with a function, like `selector()`."""
+    return any(
+        n.type == "function" or (n.type == "() block" and _asks_by_function(_before_colon(n.content))) for n in prelude
+    )
+
+
+def _before_colon(content: Sequence[Any]) -> Sequence[Any]:
+    """A condition in brackets; of a declaration in brackets, its name."""
+    return list(takewhile(lambda node: node != ":", content))
+
+
 def _block(content: Sequence[Any]) -> Any:
     return tinycss2.ast.ParenthesesBlock(0, 0, list(content))
 
@@ -259,12 +277,18 @@ def _block(content: Sequence[Any]) -> Any:
 def _compiled(selector: str) -> tuple[CompiledSelector, ...]:
     """Each selector of a list by itself, so that one that is not understood leaves the others."""
     found: list[CompiledSelector] = []
-    for part in comma_parts(tinycss2.parse_component_value_list(selector, skip_comments=True)):
+    for part in _parts_of(selector):
         try:
             found += cssselect2.compile_selector_list(part)
         except cssselect2.SelectorError:
             continue
     return tuple(found)
+
+
+@lru_cache(50_000)
+def _parts_of(selector: str) -> Sequence[Sequence[Any]]:
+    """The selectors of a list."""
+    return comma_parts(tinycss2.parse_component_value_list(selector, skip_comments=True))
 
 
 def _bears_on_pictures(name: str) -> bool:

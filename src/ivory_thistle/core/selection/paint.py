@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Sequence, Set
+from collections.abc import Iterator, Mapping, Sequence, Set
 from dataclasses import dataclass, field, replace
-from itertools import islice
 from math import inf
 from operator import itemgetter
 from typing import Any
@@ -18,8 +17,9 @@ from ivory_thistle.core.references.css import css_string
 from ivory_thistle.core.selection.cascade import Declared, Rule, holds, matcher_of, read_declarations
 from ivory_thistle.core.selection.css_pictures import PICTURED, pictures_in
 from ivory_thistle.core.selection.document import Document, stripped
-from ivory_thistle.core.selection.lengths import comma_parts, significant
+from ivory_thistle.core.selection.lengths import significant
 from ivory_thistle.core.selection.screen import Screen
+from ivory_thistle.core.selection.variables import Variables
 
 _WITHOUT_BOX = frozenset(
     {"head", "link", "meta", "script", "style", "template", "title", "base", "noscript", "datalist", "param", "rp",
@@ -30,8 +30,6 @@ _UNSEEN = frozenset(
     {"selection", "target-text", "search-text", "spelling-error", "grammar-error", "highlight", "backdrop"}
 )  # fmt: skip
 """Pseudo-elements that are there once a person does something."""
-_MAX_VARIABLES = 32
-_MOST_NODES = 5_000
 
 Weight = tuple[bool, bool, tuple[float, ...], tuple[int, ...], int]
 """How a declaration sorts in the cascade: important, inline, layer, specificity, order."""
@@ -88,7 +86,7 @@ class _Styled:
 class _Around:
     """What an element has from those around it: variables, whether it is hidden, and what of this is in doubt."""
 
-    variables: Style = field(default_factory=dict)
+    variables: Variables = field(default_factory=lambda: Variables({}))
     hidden: bool = False
     box_in_doubt: bool = False
     variables_in_doubt: bool = False
@@ -137,7 +135,7 @@ class Painter:
         styles, doubts = self._styles(element, matcher), self._doubts(element)
         own = styles.pop("", {})
         around = _Around(
-            variables=around.variables | _variables_of(own),
+            variables=around.variables.below(_variables_of(own)),
             hidden=around.hidden or not _has_box(node, own),
             box_in_doubt=around.box_in_doubt or not doubts.isdisjoint({("", "display"), ("", "content-visibility")}),
             variables_in_doubt=around.variables_in_doubt or any(name.startswith("--") for _, name in doubts),
@@ -154,9 +152,11 @@ class Painter:
                 continue
             if pseudo == "marker" and not _is_list_item(node, own):
                 continue
-            visible = around.variables | _variables_of(style)
+            if pseudo and _skips(own):
+                continue
+            variables = around.variables.below(_variables_of(style)) if pseudo else around.variables
             for name in sorted(style.keys() & PICTURED):
-                value = substituted(style[name].value, visible)
+                value = variables.substituted(style[name].value) or ()
                 if not any(n.type in ("url", "function") for n in value):
                     continue
                 pictured = _Pictured(value, style[name].base, name, pseudo, node)
@@ -205,8 +205,8 @@ class Painter:
         }
 
 
-def _variables_of(style: Style) -> Style:
-    return {name: declared for name, declared in style.items() if name.startswith("--")}
+def _variables_of(style: Style) -> Mapping[str, Sequence[Any]]:
+    return {name: declared.value for name, declared in style.items() if name.startswith("--")}
 
 
 def _with_descendants(node: Element) -> Iterator[Element]:
@@ -273,36 +273,3 @@ def _generates(style: Style) -> bool:
     content = style.get("content")
     words = _words(content.value) if content else ["none"]
     return words not in (["none"], ["normal"])
-
-
-def substituted(value: Sequence[Any], variables: Style, depth: int = 0) -> list[Any]:
-    """A value with its `var()` replaced; one that can't be makes the value empty.
-
-    https://drafts.csswg.org/css-variables/#substitute-a-var . An address in a custom property resolves against the
-    sheet that uses it, as Chromium does.
-    """
-    found = list(islice(_substituted(value, variables, depth), _MOST_NODES + 1))
-    # Variables that name others twice would grow without end.
-    return found if len(found) <= _MOST_NODES else []
-
-
-def _substituted(value: Sequence[Any], variables: Style, depth: int) -> Iterator[Any]:
-    for node in value:
-        if node.type == "function" and node.lower_name == "var":
-            parts = comma_parts(node.arguments)
-            name = significant(parts[0])
-            known = variables.get(name[0].value) if name and name[0].type == "ident" else None
-            if known and depth < _MAX_VARIABLES:
-                yield from _substituted(known.value, variables, depth + 1)
-            elif len(parts) > 1:
-                yield from _substituted(_after_comma(node.arguments), variables, depth + 1)
-        elif node.type == "function" and node.arguments:
-            inner = list(_substituted(node.arguments, variables, depth))
-            yield tinycss2.ast.FunctionBlock(node.source_line, node.source_column, node.name, inner)
-        else:
-            yield node
-
-
-def _after_comma(arguments: Sequence[Any]) -> Sequence[Any]:
-    at = next(n for n, node in enumerate(arguments) if node.type == "literal" and node.value == ",")
-    return arguments[at + 1 :]

@@ -7,6 +7,7 @@ on a layout (`@container`) or on a person (`:hover`) is taken as not so; the for
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
@@ -36,6 +37,10 @@ _UNCERTAIN = frozenset({"container", "keyframes", "scope", "starting-style", "-w
 """What stands in these is loaded or not by how things are laid out, by whom they stand in, or by the time."""
 ON_LAYOUT = frozenset({"container", "scope", "starting-style"})
 """Rules in these hold or not by how things are laid out, by what stands around them, or by the time."""
+
+_STATES = re.compile(r":(?:active|focus|hover|target|visited)\b", re.IGNORECASE)
+_OF_OTHERS = re.compile(r":(?:local-link|muted|paused|playing|target-within)\b|\ss\s*\]", re.IGNORECASE)
+"""Selectors that cssselect2 knows and Chromium 156 does not (found out by asking it)."""
 
 ReadSheet = Callable[[str], str | None]
 """Gives the text of the style sheet at an absolute address; None where it can't be had."""
@@ -205,8 +210,8 @@ class RuleReader:
             elif node.type in ("qualified-rule", "at-rule"):
                 nested.append(node)
         compiled = self._compiled(selector) if declared else ()
-        if declared and len(compiled) < len(_parts_of(selector)):
-            # A browser may understand more selectors.
+        if declared and (_STATES.search(selector) or len(compiled) < len(_parts_of(selector))):
+            # A page may focus something itself, and a browser may understand more selectors.
             self.uncertain.update(a for d in declared for a in addresses_in(d.value, d.base))
         if compiled:
             layer = self._layers.key(place.layer)
@@ -278,6 +283,8 @@ def _compiled(selector: str) -> tuple[CompiledSelector, ...]:
     """Each selector of a list by itself, so that one that is not understood leaves the others."""
     found: list[CompiledSelector] = []
     for part in _parts_of(selector):
+        if _OF_OTHERS.search(tinycss2.serialize(part)):
+            continue
         try:
             found += cssselect2.compile_selector_list(part)
         except cssselect2.SelectorError:

@@ -26,6 +26,8 @@ _WITHOUT_BOX = frozenset(
      "area", "track", "source"}
 )  # fmt: skip
 _BACKGROUND_ATTRIBUTE = frozenset({"body", "table", "thead", "tbody", "tfoot", "tr", "td", "th"})
+_BORNE_BY = {"first-line": frozenset({"background-image"}), "marker": frozenset({"content"})}
+"""Pseudo-elements that bear few properties (https://drafts.csswg.org/css-pseudo-4/)."""
 _UNSEEN = frozenset(
     {"selection", "target-text", "search-text", "spelling-error", "grammar-error", "highlight", "backdrop"}
 )  # fmt: skip
@@ -155,7 +157,7 @@ class Painter:
             if pseudo and _skips(own):
                 continue
             variables = around.variables.below(_variables_of(style)) if pseudo else around.variables
-            for name in sorted(style.keys() & PICTURED):
+            for name in sorted(style.keys() & _BORNE_BY.get(pseudo, PICTURED)):
                 value = variables.substituted(style[name].value) or ()
                 if not any(n.type in ("url", "function") for n in value):
                     continue

@@ -169,7 +169,7 @@ def test_what_hangs_on_a_layout_leaves_in_doubt(tmp_path: Path) -> None:
       .o { background: url(under.png); border-image: url(other.png) 1 } .h { display: none; background: url(hidden.png) }
       .v { background: var(--p) } .q { background: var(--q) } .n { background: url(near.png) }
       @container (min-width: 200px) { .o { background: url(over.png) } .h { display: block } .v { --p: none }
-        .d { display: none } .n { color: red } }</style>
+        .d { display: none } .n { display: flex } }</style>
       <div class=k><p class=o>x<p class=h>x<p class=v>x<p class=q>x<p class=n>x
       <div class=d><img loading=lazy src=lazy.png><img src=eager.png></div></div>"""
     doubted, sure = "under.png over.png hidden.png var.png lazy.png", "other.png steady.png near.png eager.png"

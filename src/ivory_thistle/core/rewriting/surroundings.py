@@ -81,7 +81,7 @@ class Surroundings:
         self._before = _Tree(self._marked(()))
         self._base = base_of(base, self._before.document.base)
         self._rules = self._read_rules()
-        self._everything = matcher_of(self._rules, lambda selector: True)
+        self._everything = matcher_of(self._rules)
         self._placed = matcher_of(self._rules, lambda selector: id(selector) in self._by_place)
 
     def _marked(self, edits: Iterable[Edit]) -> Source:

@@ -33,11 +33,9 @@ _MOST_NESTED = 100
 _LONGEST_NESTED = 20_000
 _NO_SCREEN = "not all"
 _KEPT = PICTURED | {"display", "content-visibility"}
-_UNCERTAIN = frozenset({"container", "keyframes", "scope", "starting-style", "-webkit-keyframes"})
-"""What stands in these is loaded or not by how things are laid out, by whom they stand in, or by the time."""
 ON_LAYOUT = frozenset({"container", "scope", "starting-style"})
 """Rules in these hold or not by how things are laid out, by what stands around them, or by the time."""
-
+_UNCERTAIN = ON_LAYOUT | {"keyframes", "-webkit-keyframes"}
 _STATES = re.compile(r":(?:active|focus|hover|target|visited)\b", re.IGNORECASE)
 _OF_OTHERS = re.compile(r":(?:local-link|muted|paused|playing|target-within)\b|\ss\s*\]", re.IGNORECASE)
 """Selectors that cssselect2 knows and Chromium 156 does not (found out by asking it)."""
@@ -95,8 +93,8 @@ class RuleReader:
     """Reads style sheets, in the order of the document, into `rules`.
 
     `wanted` tells by its name whether a declaration is kept; `compiled` makes selectors of a text. Rules in at-rules of
-    `doubtful` names are kept as such. Raises UnusableInput for sheets that nest rules or import one another beyond what
-    any site does.
+    the names `doubtful` are kept as doubtful ones. Raises UnusableInput for sheets that nest rules or import one
+    another beyond what any site does.
     """
 
     def __init__(

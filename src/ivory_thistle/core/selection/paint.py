@@ -139,8 +139,8 @@ class Painter:
         around = _Around(
             variables=around.variables.below(_variables_of(own)),
             hidden=around.hidden or not _has_box(node, own),
-            box_in_doubt=around.box_in_doubt or not doubts.isdisjoint({("", "display"), ("", "content-visibility")}),
-            variables_in_doubt=around.variables_in_doubt or any(name.startswith("--") for _, name in doubts),
+            box_in_doubt=around.box_in_doubt or any(_bears_on_box(d, node, own) for pseudo, d in doubts if not pseudo),
+            variables_in_doubt=around.variables_in_doubt or any(d.property.startswith("--") for _, d in doubts),
         )
         if around.hidden and not around.box_in_doubt:
             styled.boxless.update(_with_descendants(node))
@@ -149,24 +149,13 @@ class Painter:
             styled.boxless.add(node)
         if around.box_in_doubt:
             styled.doubted.add(node)
-        for pseudo, style in [("", own), *sorted(styles.items())]:
-            if pseudo in _UNSEEN or (pseudo in ("before", "after") and not _generates(style)):
-                continue
-            if pseudo == "marker" and not _is_list_item(node, own):
-                continue
-            if pseudo and _skips(own):
-                continue
-            variables = around.variables.below(_variables_of(style)) if pseudo else around.variables
-            for name in sorted(style.keys() & _BORNE_BY.get(pseudo, PICTURED)):
-                value = variables.substituted(style[name].value) or ()
-                if not any(n.type in ("url", "function") for n in value):
-                    continue
-                pictured = _Pictured(value, style[name].base, name, pseudo, node)
-                by_variable = around.variables_in_doubt and value != list(style[name].value)
-                if around.box_in_doubt or by_variable or (pseudo, name) in doubts:
-                    styled.unsure.append(pictured)
-                if not around.hidden:
-                    styled.pictured.append(pictured)
+        doubted = {(pseudo, d.property) for pseudo, d in doubts}
+        for pictured, by_variable in _pictured(node, own, styles, around.variables):
+            in_doubt = around.box_in_doubt or (by_variable and around.variables_in_doubt)
+            if in_doubt or (pictured.pseudo, pictured.property) in doubted:
+                styled.unsure.append(pictured)
+            if not around.hidden:
+                styled.pictured.append(pictured)
         going_on: list[tuple[Any, _Around]] = []
         for child in element.iter_children():
             if (_skips(own) and not around.box_in_doubt) or (_closed(node) and child.local_name != "summary"):
@@ -175,10 +164,10 @@ class Painter:
                 going_on.append((child, replace(around, hidden=around.hidden or _skips(own))))
         return going_on
 
-    def _doubts(self, element: Any) -> frozenset[tuple[str, str]]:
-        """The pseudo-elements and properties of an element about which the sheets alone leave doubt."""
+    def _doubts(self, element: Any) -> list[tuple[str, Declared]]:
+        """The declarations that may hold for an element, each with its pseudo-element."""
         matched = self._doubtful.match(element) if self._doubtful else ()
-        return frozenset((pseudo or "", d.property) for _, _, pseudo, rule in matched for d in rule.declarations)
+        return [(pseudo or "", declared) for _, _, pseudo, rule in matched for declared in rule.declarations]
 
     def _styles(self, element: Any, matcher: Any) -> dict[str, Style]:
         """The winning declarations of an element and its pseudo-elements.
@@ -205,6 +194,30 @@ class Painter:
             pseudo: {name: won for name, among in offers.items() if (won := _winner(among))}
             for pseudo, offers in offered.items()
         }
+
+
+def _pictured(
+    node: Element, own: Style, styles: Mapping[str, Style], variables: Variables
+) -> Iterator[tuple[_Pictured, bool]]:
+    """What an element and its pseudo-elements show, and whether a variable has a part in it."""
+    for pseudo, style in [("", own), *sorted(styles.items())]:
+        if pseudo in _UNSEEN or (pseudo in ("before", "after") and not _generates(style)):
+            continue
+        if (pseudo and _skips(own)) or (pseudo == "marker" and not _is_list_item(node, own)):
+            continue
+        known = variables.below(_variables_of(style)) if pseudo else variables
+        for name in sorted(style.keys() & _BORNE_BY.get(pseudo, PICTURED)):
+            declared = style[name]
+            value = known.substituted(declared.value) or ()
+            if any(n.type in ("url", "function") for n in value):
+                yield _Pictured(value, declared.base, name, pseudo, node), value != list(declared.value)
+
+
+def _bears_on_box(doubtful: Declared, node: Element, own: Style) -> bool:
+    """Whether a declaration that may hold would take an element's box, or give it one, or what it holds."""
+    if doubtful.property == "display":
+        return (_words(doubtful.value) == ["none"]) == _has_box(node, own)
+    return doubtful.property == "content-visibility" and (_words(doubtful.value) == ["hidden"]) != _skips(own)
 
 
 def _variables_of(style: Style) -> Mapping[str, Sequence[Any]]:

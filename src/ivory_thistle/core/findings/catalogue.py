@@ -169,7 +169,7 @@ CATALOGUE: Mapping[str, Sort] = {
         "Correct the markup named.", 2),
     "no-viewport": Sort(
         "Pages that phones lay out wide", "no viewport meta that makes the page as wide as the screen",
-        'Add <meta name="viewport" content="width=device-width"> if the page bears a narrow screen.', 3),
+        "Add a viewport meta of width=device-width, if the page bears a narrow screen.", 3),
     "upscaled": Sort(
         "Images shown larger than they are",
         f"a slot more than {UPSCALED_SHARE:g} times as wide as the file, in CSS px",

@@ -54,6 +54,16 @@ def test_variables_that_double_end() -> None:
     assert loads(f"<style>p{{--v0: url(a.png);{css}background: var(--v40)}}</style><p>x") == []
 
 
+def test_variables_that_lead_on_and_on_end() -> None:
+    """From element to element, through fallbacks, and inherited by their word at every one of 400."""
+    up = "".join(f".v{n} {{--v{n}: var(--v{n - 1})}}" for n in range(1, 400)) + ".v399 {background: var(--v399)}"
+    assert loads(f"<style>{up}</style>" + "".join(f"<div class=v{n}>" for n in range(400))) == []
+    deep = "var(--x, " * 900 + "url(a.png)" + ")" * 900
+    assert loads(f"<style>p {{background: {deep}}}</style><p>x") == []
+    inherited = "* {--x: inherit} html {--x: url(a.png)} p {background: var(--x)}"
+    assert loads(f"<style>{inherited}</style>{'<div>' * 400}<p>x") == ["http://site.invalid/a.png"]
+
+
 def test_a_page_that_can_not_be_followed_is_its_own_fault() -> None:
     """The others are read, and it is listed."""
     told: list[str] = []

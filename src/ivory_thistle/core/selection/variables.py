@@ -12,6 +12,7 @@ import tinycss2
 
 from ivory_thistle.core.selection.lengths import comma_parts, significant
 
+_INHERITED = frozenset({"inherit", "unset", "revert", "revert-layer"})
 _DEEPEST = 100
 _MOST_NODES = 5_000
 
@@ -27,11 +28,14 @@ class Variables:
     """
 
     def __init__(self, own: Mapping[str, Value], around: Variables | None = None) -> None:
-        self._own, self._around = own, around
+        # What is inherited by its word is as if it were not declared.
+        self._own = {name: value for name, value in own.items() if _word(value) not in _INHERITED}
+        self._around = around
         self._computed: dict[str, Value | None] = {}
         self._open: list[str] = []
         self._cyclic: set[str] = set()
-        self._depth = 0
+        self._depth: list[int] = around._depth if around else [0]
+        """How many values are being worked out within one another, in all elements."""
 
     def below(self, own: Mapping[str, Value]) -> Variables:
         """Those of an element inside, or of a pseudo-element, that declares some of its own."""
@@ -42,11 +46,11 @@ class Variables:
 
         https://drafts.csswg.org/css-variables/#substitute-a-var
         """
-        if self._depth >= _DEEPEST:
+        if self._depth[0] >= _DEEPEST:
             return None
-        self._depth += 1
+        self._depth[0] += 1
         found = self._replaced(value)
-        self._depth -= 1
+        self._depth[0] -= 1
         return found
 
     def _replaced(self, value: Value) -> Value | None:
@@ -99,15 +103,9 @@ class Variables:
         if name in self._open:
             self._cyclic.update(self._open[self._open.index(name) :])
             return None
-        word = _word(self._own[name])
-        if word in ("inherit", "unset", "revert", "revert-layer"):
-            value = self._around._value(name) if self._around else None
-        elif word == "initial":
-            value = None
-        else:
-            self._open.append(name)
-            value = self.substituted(self._own[name])
-            self._open.pop()
+        self._open.append(name)
+        value = None if _word(self._own[name]) == "initial" else self.substituted(self._own[name])
+        self._open.pop()
         self._computed[name] = None if name in self._cyclic else value
         return self._computed[name]
 

@@ -107,13 +107,13 @@ def test_addresses_are_told_apart_as_browsers_do(tmp_path: Path) -> None:
 def test_frames_and_layouts_are_allowed_for(tmp_path: Path) -> None:
     """Pages in frames may show one picture at two sizes; what a container overrides need not come."""
     small = encoded(photograph("coffee").resize((150, 100)), "JPEG")
-    for side, narrow in (("before", "a"), ("after", "narrow")):
+    for side, narrow, middle in (("before", "a", "a"), ("after", "narrow", "middle")):
         site = tmp_path / side
         site.mkdir()
-        for name in ("a", "narrow", "wide"):
-            (site / f"{name}.jpg").write_bytes(small if name == "narrow" else small + b"\0" * 9_000)
+        for name, more in (("a", 9_000), ("narrow", 0), ("middle", 2_000), ("wide", 9_000)):
+            (site / f"{name}.jpg").write_bytes(small + bytes(more))
         (site / "one.html").write_text(f"<!doctype html><title>1</title><img src={narrow}.jpg width=90 height=60>")
-        (site / "two.html").write_text("<!doctype html><title>2</title><img src=a.jpg width=300 height=200>")
+        (site / "two.html").write_text(f"<!doctype html><title>2</title><img src={middle}.jpg width=300 height=200>")
         style = f"""<style>.k{{container-type:inline-size}} .b{{height:90px;background:url({narrow}.jpg)}}
             @container (min-width:1px){{.b{{background:url(wide.jpg)}}}}</style>"""
         frames = "<iframe src=one.html></iframe><iframe src=two.html></iframe>"

@@ -15,7 +15,6 @@ _HINT = re.compile("viewport|handheldfriendly", re.IGNORECASE)
 # As Chromium takes it: a semicolon is part of a value.
 _PROPERTY = re.compile(r"(?:^|[,\s])(width|initial-scale)\s*=\s*([^,=\s]*)")
 _LEADING_NUMBER = re.compile(r"[0-9]{1,5}(?:\.[0-9]{1,5})?")
-_META = passing_over(frozenset({"meta"}), frozenset(), frozenset())
 
 
 def viewport_faults(path: str, source: Source) -> list[Fault]:
@@ -35,7 +34,8 @@ def _width_on_phones(source: Source) -> int | None:
     width: int | None = _FALLBACK_WIDTH
     if not _HINT.search(source.text):
         return width
-    for tag in tags(source.text, _META):
+    over = passing_over(frozenset({"meta"}), frozenset(), frozenset())
+    for tag in tags(source.text, over):
         name, content = ((tag.value(attribute) or "").lower() for attribute in ("name", "content"))
         if tag.name == "meta" and name == "viewport":
             width = _width_said(content)

@@ -210,7 +210,11 @@ def _pictured(
             declared = style[name]
             value = known.substituted(declared.value) or ()
             if any(n.type in ("url", "function") for n in value):
-                yield _Pictured(value, declared.base, name, pseudo, node), value != list(declared.value)
+                yield _Pictured(value, declared.base, name, pseudo, node), _varies(declared.value)
+
+
+def _varies(value: Sequence[Any]) -> bool:
+    return any(n.type == "function" and (n.lower_name == "var" or _varies(n.arguments)) for n in value)
 
 
 def _bears_on_box(doubtful: Declared, node: Element, own: Style) -> bool:

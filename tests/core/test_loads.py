@@ -53,6 +53,20 @@ def test_slots_guessed_from_markup(tmp_path: Path, img: str, screen: object, slo
     assert (load.width, load.height) == pytest.approx(slot)
 
 
+def test_what_hangs_on_a_box_is_in_doubt(tmp_path: Path) -> None:
+    """https://html.spec.whatwg.org/#valdef-sizes-auto : the box of a lazy `img` says it, and it is not in the markup."""
+    auto = "<img loading=lazy width=400 height=200 sizes='auto, 50vw' srcset='a.png 400w, b.png 800w'>"
+    page, _ = read(
+        tmp_path,
+        f"{auto}<img sizes='auto, 50vw' srcset='c.png 400w, d.png 800w'>",
+        *["a.png", "b.png", "c.png", "d.png"],
+    )
+    loads = page.loads(PHONE, shown_by("avif"))
+    # No box is wider than the screen by all one knows: 390 px of three pixels each.
+    assert [load.path for load in loads] == ["b.png", "d.png"]
+    assert page.uncertain() == {"a.png", "b.png"}
+
+
 def test_estimates_take_lazy_pictures_as_not_yet_seen(tmp_path: Path) -> None:
     """Unless the same address is loaded at once elsewhere; each address counts once."""
     html = "<img loading=lazy src=a.png><img loading=lazy src=b.png><img src=b.png><img src=a.png?v=2 loading=lazy>"

@@ -1,4 +1,4 @@
-"""A page that names missing files looks the same each time, however often a browser happens to ask for them."""
+"""A page looks the same each time, whatever of its missing or broken off files a browser happens to ask for."""
 
 from __future__ import annotations
 
@@ -41,3 +41,18 @@ def test_what_is_missing_only_afterwards_is_told(tmp_path: Path) -> None:
         found = compare_sites(before, after, ["index.html"], SCREENS)
     assert any("404" in d.words and "lost.png" in d.words and d.screen == "phone" for d in found)
     assert not any("gone.png" in d.words for d in found)
+
+
+@pytest.mark.parametrize("screen", SCREENS)
+def test_what_a_script_breaks_off_counts_as_come(tmp_path: Path, screen: Screen) -> None:
+    """A picture that a script replaces while it comes: whether some of it came is chance, and would be told as news."""
+    for name, width in (("a.jpg", 900), ("b.jpg", 300)):
+        (tmp_path / name).write_bytes(encoded(photograph("coffee").resize((width, 200)), "JPEG"))
+    script = "<script>for (const i of document.images) i.src = i.dataset.src</script>"
+    (tmp_path / "index.html").write_text(f"<!doctype html><title>t</title><img src=a.jpg data-src=b.jpg>{script}")
+    folder, pairs = Folder(tmp_path), list[Pair]()
+    with serve_site(["index.html", "a.jpg", "b.jpg"], folder.read) as address:
+        for _ in range(4):
+            assert compare_sites(address, address, ["index.html"], (screen,), on_pair=pairs.append) == []
+    sizes = {f"/{name}": (tmp_path / name).stat().st_size for name in ("a.jpg", "b.jpg")}
+    assert [look.images for pair in pairs for look in (pair.old, pair.new)] == [sizes] * 8

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import http.server
+import socket
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -49,6 +50,14 @@ def test_conditions_and_misses(address: str) -> None:
     assert httpx.get(f"{address}/gone").status_code == 404
     assert httpx.get(f"{address}/pic?x=2").status_code == 404
     assert httpx.head(f"{address}/news.html").headers["content-length"] == str(len(b"<p>news"))
+
+
+def test_asked_for_its_head_alone_it_sends_no_body(address: str) -> None:
+    """https://httpwg.org/specs/rfc9110.html#HEAD : what comes after the head would be taken for the next answer."""
+    with socket.create_connection(server_of(address)) as connection:
+        connection.sendall(b"HEAD /news.html HTTP/1.1\r\nhost: a\r\nconnection: close\r\n\r\n")
+        answer = connection.makefile("rb").read()
+    assert b"content-length: 7" in answer and answer.endswith(b"\r\n\r\n")
 
 
 def test_types_are_those_of_plain_servers() -> None:

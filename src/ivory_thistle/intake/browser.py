@@ -34,8 +34,9 @@ from ivory_thistle.intake.chromium import (
     in_browsers,
     run_early,
 )
-from ivory_thistle.intake.comparing import SWEEP, listen, look_closely, swept_screen
+from ivory_thistle.intake.comparing import SWEEP, look_closely, swept_screen
 from ivory_thistle.intake.differences import Seen
+from ivory_thistle.intake.listening import count_broken_off, listen
 from ivory_thistle.intake.page_errors import in_words
 from ivory_thistle.intake.vitals import OBSERVE, VITALS
 
@@ -217,6 +218,7 @@ async def _measure(
         await watch.quiet()
         vitals = await ask(page, VITALS)
         watch.opening = False
+        await count_broken_off(place.address, whole)
         whole.at_opening = dict(whole.images)
         await ask(page, SCROLL)
         await watch.quiet()
@@ -225,6 +227,7 @@ async def _measure(
         # Looking closely changes the screen's size, and may load other files.
         requests, errors = tuple(watch.images.values()), tuple(dict.fromkeys(watch.errors))
         if sweep is not None:
+            await count_broken_off(place.address, whole)
             await look_closely(page, screen, whole, sweep, pictures=True)
         return PageMeasurement(
             page=path,

@@ -15,7 +15,7 @@ from urllib.parse import quote
 
 import cv2
 import numpy as np
-from playwright.async_api import Browser, FloatRect, Page, Request, Response
+from playwright.async_api import Browser, FloatRect, Page
 from playwright.async_api import Error as BrowserError
 
 from ivory_thistle.core.quality.likeness import Likeness
@@ -31,14 +31,10 @@ from ivory_thistle.intake.chromium import (
 )
 from ivory_thistle.intake.differences import Box, Difference, Seen, differences
 from ivory_thistle.intake.known import Known
+from ivory_thistle.intake.listening import count_broken_off, listen
 from ivory_thistle.intake.page_errors import in_words
 
 BOXES = Path(__file__).with_name("boxes.js").read_text(encoding="utf-8")
-_MOST_MESSAGES, _LONGEST_MESSAGE = 200, 500
-"""Of a page, the others alike or not: a script may write without end."""
-_FOR_OTHERS = "<link rel=preload> has an unsupported `type` value"
-"""What Chromium says of a preload that is meant for browsers of another tier: no fault."""
-_MISSING = "Failed to load resource"
 SWEEP = (320, 600, 768, 1024, 1280)
 """Other widths of the screen, in CSS px, at which boxes are compared."""
 _PICTURE_SECONDS = 10
@@ -224,9 +220,11 @@ async def _look(
     listening = listen(page, address, seen)
     await page.goto(f"{address}/{quote(path)}", wait_until="load", timeout=LOAD_SECONDS * 1000)
     await watch.quiet_soon()
+    await count_broken_off(address, seen)
     seen.at_opening = dict(seen.images)
     await ask(page, SCROLL)
     await watch.quiet_soon()
+    await count_broken_off(address, seen)
     await look_closely(page, screen, seen, sweep, pictures, fine)
     for event, listener in listening:
         page.remove_listener(event, listener)
@@ -280,46 +278,3 @@ def _reduced(picture: bytes, density: float) -> bytes:
 async def _boxes(page: Page) -> list[Box]:
     found: list[list[Any]] = await ask(page, f"() => ({BOXES})(window)")
     return [Box(*one) for one in found]
-
-
-def listen(page: Page, address: str, seen: Seen) -> list[tuple[Any, Callable[[Any], None]]]:
-    """Notes what is asked for, images and console messages; gives the listeners, to be taken off again."""
-
-    arrived = False
-
-    def request(asked: Request) -> None:
-        nonlocal arrived
-        if asked.is_navigation_request() and asked.redirected_from is None and asked.frame == page.main_frame:
-            seen.left, arrived = arrived, True
-        if asked.url.startswith(address):
-            seen.asked.add(asked.url.removeprefix(address))
-
-    def response(answer: Response) -> None:
-        kind = answer.headers.get("content-type", "")
-        if answer.url.startswith(address) and (answer.request.resource_type == "image" or kind.startswith("image/")):
-            size = int(answer.headers.get("content-length", "0")) if answer.status < 400 else 0
-            name = answer.url.removeprefix(address)
-            seen.images[name] = size
-            seen.frames.setdefault(name, set()).add(0 if answer.frame == page.main_frame else id(answer.frame))
-
-    def message(kind: str, text: str, where: str = "") -> None:
-        if kind not in ("error", "warning", "pageerror") or _FOR_OTHERS in text:
-            return
-        if len(seen.messages) >= _MOST_MESSAGES:
-            return
-        text = text[:_LONGEST_MESSAGE]
-        if text.startswith(_MISSING):
-            # How often a page asks for what is missing is chance: each address counts once.
-            seen.messages[f"{kind}: {text} {where.replace(address, '')}"] = 1
-        else:
-            seen.messages[f"{kind}: {text.replace(address, '')}"] += 1
-
-    listening: list[tuple[Any, Callable[[Any], None]]] = [
-        ("request", request),
-        ("response", response),
-        ("console", lambda m: message(m.type, m.text, m.location["url"])),
-        ("pageerror", lambda e: message("pageerror", str(e))),
-    ]
-    for event, listener in listening:
-        page.on(event, listener)
-    return listening

@@ -48,8 +48,8 @@ class Seen:
     `at_opening` are the images that came before any scrolling.
     `swept` are the boxes at other widths of the screen, in CSS px. `picture` is the whole page as a JPEG, one pixel a
     CSS px, where one was taken. `asked` are the site's addresses that the page asked for, whatever is there; `frames`
-    those of images with the frames they came for, 0 for the page's own. `left`: it went on to another page, or began
-    anew.
+    those of images with the frames they came for, 0 for the page's own. `unanswered` are images that it asked for, with
+    what it accepts, and that have not come yet. `left`: it went on to another page, or began anew.
     """
 
     boxes: list[Box] = field(default_factory=list)
@@ -61,6 +61,7 @@ class Seen:
     picture: bytes | None = None
     asked: set[str] = field(default_factory=set)
     frames: dict[str, set[int]] = field(default_factory=dict)
+    unanswered: dict[str, str] = field(default_factory=dict)
     left: bool = False
 
     @property

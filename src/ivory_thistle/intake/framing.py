@@ -11,8 +11,9 @@ from playwright.async_api import Browser, Page
 
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.intake.chromium import ask, fresh_page, in_browsers
-from ivory_thistle.intake.comparing import BOXES, listen
+from ivory_thistle.intake.comparing import BOXES
 from ivory_thistle.intake.differences import Box, Difference, Seen, differences
+from ivory_thistle.intake.listening import listen
 
 _FRAMED = f"""async (addresses) => {{
   const boxes = {BOXES};

@@ -89,7 +89,8 @@ def serve_site(
             self.send_header("content-type", media_type(found) if found is not None else "text/plain")
             self.send_header("content-length", str(len(body)))
             self.end_headers()
-            self.wfile.write(body)
+            if self.command != "HEAD":
+                self.wfile.write(body)
 
         def do_CONNECT(self) -> None:
             """Tunnels, as for HTTPS and WebSockets, lead elsewhere: there is no such place."""

@@ -22,6 +22,7 @@ from ivory_thistle.core.references.source import read_css_source, read_html_sour
 from ivory_thistle.core.references.srcset import parse_srcset
 from ivory_thistle.core.selection.candidates import (
     Choice,
+    begins_with_auto,
     best_candidate,
     choose,
     source_size,
@@ -233,7 +234,10 @@ class PageOnScreens:
 
     def _image(self, image: ImageElement, screen: Screen, shown: frozenset[str]) -> Load | None:
         # For `sizes=auto` the box decides; before layout the attribute is the best guess of it.
-        auto_width = float(image.declared_width) if image.lazy and image.declared_width is not None else None
+        declared = image.declared_width if image.lazy else None
+        auto_width = float(min(declared, screen.width)) if declared is not None else None
+        if image.lazy and begins_with_auto(image.sizes):
+            self._unsure.update(self._addresses(usable_set(image.src, image.srcset, image.sources, screen, shown)))
         choice = choose(image.src, image.srcset, image.sizes, image.sources, screen, shown, auto_width)
         if not choice:
             return None

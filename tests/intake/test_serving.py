@@ -60,6 +60,14 @@ def test_asked_for_its_head_alone_it_sends_no_body(address: str) -> None:
     assert b"content-length: 7" in answer and answer.endswith(b"\r\n\r\n")
 
 
+@pytest.mark.parametrize("path", ["/s%C3%BC%C3%9F.jpg", "/s%C3%BC%C3%9F.jpg?v=2", "/su%CC%88%C3%9F.jpg"])
+def test_a_chosen_file_is_given_whatever_the_query_and_the_spelling(path: str) -> None:
+    """As nginx and Apache map addresses to files: without the query, and unquoted; letters composed or in parts."""
+    files = {"süß.jpg": b"old", "süß.jpg.avif": b"new"}
+    with serve_site(files, files.__getitem__, {"/süß.jpg": "süß.jpg.avif"}) as served:
+        assert httpx.get(served + path).content == (b"old" if "%CC" in path else b"new")
+
+
 def test_types_are_those_of_plain_servers() -> None:
     """By extension; text without a charset, so that pages tell theirs."""
     assert media_type("a/b.AVIF") == "image/avif" and media_type("x.css") == "text/css"

@@ -43,6 +43,24 @@ def test_what_was_handed_over_passes_in_every_tier(site_folder: Path, tmp_path: 
     assert {case.get("name") for case in root.iter("testcase")} == {"index.html", "more/second.html"}
 
 
+def test_what_is_never_slid_into_view_is_not_missed(tmp_path: Path) -> None:
+    """Lazy pictures beside what a row shows come when a visitor slides it; what does not come weighs nothing."""
+    site, out = tmp_path / "site", tmp_path / "out"
+    site.mkdir()
+    for n in range(8):
+        (site / f"{n}.jpg").write_bytes(encoded(photograph("coffee").resize((600, 400 + n)), "JPEG"))
+    row = "".join(f"<img loading=lazy src={n}.jpg alt=x width=600 height=400>" for n in range(8))
+    style = "<style>div{display:flex;overflow:hidden}img{flex:none}</style><p style=height:3000px>x"
+    (site / "index.html").write_text(f"<!doctype html><meta charset=utf-8><title>t</title>{style}<div>{row}</div>")
+    treat_folder(Folder(site), out, Rules(fixed=True))
+    done = run("check", str(site), str(out), "--screens", "phone", "--json")
+    assert done.returncode == 0, done.stdout
+    pages = json.loads(done.stdout)["pages"]
+    files = sum(file.stat().st_size for file in out.glob("*.avif"))
+    assert len(pages) == 3 and all(0 < page["after"] == page["foretold"] < page["before"] for page in pages)
+    assert pages[0]["after"] < files
+
+
 def without_a_file(out: Path) -> None:
     """The AVIF file that phones load is gone."""
     for file in out.glob("img/cat-*"):

@@ -19,6 +19,7 @@ from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.into_site import backup_of, undo_in_site, write_into_site
 from ivory_thistle.workflows.packing import Entry
+from pictures import encoded, photograph
 
 pytestmark = [pytest.mark.browser, pytest.mark.usefixtures("two_screens")]
 QUICK = ("--quality", "webp=80", "--no-compare")
@@ -57,6 +58,21 @@ def test_same_addresses(site_folder: Path, tmp_path: Path) -> None:
     told = json.loads(checked.stdout)["pages"]
     weighs = {p["tier"]: p["after"] for p in told if (p["page"], p["screen"]) == ("index.html", "phone")}
     assert len(told) == 12 and weighs["avif"] < weighs["baseline"] < max(p["before"] for p in told)
+
+
+def test_same_addresses_whatever_the_name_and_the_query(tmp_path: Path) -> None:
+    """Servers choose by the file that an address leads to: quoted or not, with any query behind it."""
+    site, out = tmp_path / "site", tmp_path / "out"
+    site.mkdir()
+    (site / "grün é.jpg").write_bytes(encoded(photograph("coffee"), "JPEG"))
+    shown = "<img src='grün é.jpg' alt=x width=300><img src='gr%C3%BCn%20%C3%A9.jpg?v=1&amp;w=2' alt=y width=200>"
+    (site / "index.html").write_text(f"<!doctype html><meta charset=utf-8><title>t</title>{shown}")
+    assert run("handover", str(site), "--out", str(out), "--form", "same-addresses", *QUICK).returncode == 0
+    checked = run("check", str(site), str(out), "--screens", "phone", "--json")
+    told = {page["tier"]: page for page in json.loads(checked.stdout)["pages"]}
+    assert checked.returncode == 0, checked.stdout
+    (light,) = (file for file in out.iterdir() if file.suffix == ".avif")
+    assert told["avif"]["after"] == told["avif"]["foretold"] == 2 * light.stat().st_size < told["avif"]["before"]
 
 
 def test_in_place(site_folder: Path, tmp_path: Path) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import threading
+import unicodedata
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
@@ -12,7 +13,7 @@ from urllib.parse import unquote
 from zlib import crc32
 
 from ivory_thistle.core.formats.table import FORMATS, extension_of
-from ivory_thistle.core.references.addresses import spellings
+from ivory_thistle.core.references.addresses import files_at
 
 _TYPES = {
     "html": "text/html", "htm": "text/html", "xhtml": "application/xhtml+xml", "css": "text/css",
@@ -49,6 +50,7 @@ def serve_site(
     nothing else on this machine or beyond (RFC 9112, section 3.2.2).
     """
     known = frozenset(paths)
+    composed = {unicodedata.normalize("NFC", path): path for path in known}
     named, moved = aliases or {}, redirects or {}
 
     class Handler(BaseHTTPRequestHandler):
@@ -70,8 +72,10 @@ def serve_site(
                 self.send_header("content-length", "0")
                 self.end_headers()
                 return
-            path = _ROOM.sub("", unquote(self.path.split("?", 1)[0].split("#", 1)[0])).lstrip("/")
-            found = next((p for p in (named.get(self.path, path), *spellings(path)) if p in known), None)
+            asked = _ROOM.sub("", self.path)
+            found = next(iter(files_at(asked, named, known)), None)
+            # As sites are read: what one system wrote composed, another may have written in parts.
+            found = found or composed.get(unicodedata.normalize("NFC", unquote(asked.partition("?")[0]).lstrip("/")))
             try:
                 body = read(found) if found is not None else b"Not found"
             except OSError:

@@ -72,6 +72,7 @@ class Checker:
         self._by_path = {p.path: p for p in before.site.pages}
         self._foretold: dict[tuple[str, str, Tier], dict[Name, int]] = {}
         self._uncertain: dict[str, frozenset[str]] = {}
+        self._late: dict[tuple[str, str, Tier], frozenset[Name]] = {}
         self._known = Known(look_up)
 
     @property
@@ -198,10 +199,10 @@ class Checker:
         for one in Predictor(after.site, after.read, self._screens, in_time).loads(after.site, after.read, (), pages):
             sizes = given.get(one.tier, {})
             self._uncertain[one.page] = one.uncertain
-            self._foretold[one.page, one.screen, one.tier] = {
-                (loaded.path, urlsplit(loaded.address).query): sizes.get(loaded.path, loaded.bytes)
-                for loaded in one.after
-            }
+            named = [((loaded.path, urlsplit(loaded.address).query), loaded) for loaded in one.after]
+            key = one.page, one.screen, one.tier
+            self._foretold[key] = {name: sizes.get(loaded.path, loaded.bytes) for name, loaded in named}
+            self._late[key] = frozenset(name for name, loaded in named if not loaded.opening)
 
     def _judge(self, old: Seen, new: Seen) -> Likeness | None:
         """Holds the pictures against each other, but for images that are meant to change or move by themselves."""
@@ -231,24 +232,30 @@ class Checker:
         unsure = [d for d in pair.different if not d.comparable]
         before, after = self._before.site, self._after.site
         loaded = {name_of(address, after): size for address, size in pair.new.images.items()}
-        foretold = self._foretold.get((pair.page, pair.screen, tier))
+        key = pair.page, pair.screen, tier
+        foretold = self._foretold.get(key)
         # Of these, the page's own markup foretells nothing: what a script loads as before, or a page in a frame, or
         # what hangs on the layout.
         others = {name_of(address, before) for address in pair.old.images}
         others |= {name_of(address, after) for address in pair.new.framed}
         in_doubt = self._uncertain.get(pair.page, frozenset())
         others |= {name for name in loaded if name[0] in in_doubt}
+        # A lazy picture whose box never comes near the screen, as in a row that is slid by hand, does not come.
+        late = self._late.get(key, frozenset())
+        promised = {
+            name: size for name, size in (foretold or {}).items()
+            if name in loaded or not (name in late or name[0] in in_doubt)
+        }  # fmt: skip
         if foretold is None:
             wrong.append(Wrong("What it loads can't be foretold from its markup."))
         elif not (pair.new.problem or pair.new.left):
-            promised = {name: size for name, size in foretold.items() if name in loaded or name[0] not in in_doubt}
             wrong += [Wrong(words) for words in _off(loaded, promised, others)]
         wrong += [Wrong(words) for words in timed.words] if timed else []
         if pair.new.problem and not pair.old.problem:
             wrong.append(Wrong(pair.new.problem))
         return Checked(
             page=pair.page, screen=pair.screen, tier=tier, weights=(_weight(pair.old), _weight(pair.new)),
-            foretold=sum(foretold.values()) if foretold is not None else None,
+            foretold=sum(promised.values()) if foretold is not None else None,
             wrong=tuple(wrong), score=pair.likeness.score if pair.likeness else None,
             spot=pair.likeness.spot if pair.likeness else None,
             pictures=_pictures(pair) if self._keeps_pictures else None, timed=timed, sure=not unsure,

@@ -8,7 +8,7 @@ from urllib.parse import unquote
 
 from ivory_thistle.core.formats.table import FORMATS, extension_of
 from ivory_thistle.core.formats.tiers import TIERS, Tier
-from ivory_thistle.core.references.addresses import spellings
+from ivory_thistle.core.references.addresses import files_at
 from ivory_thistle.core.references.site import SiteReading
 
 _TEXTS = frozenset({"html", "htm", "xhtml", "css"})
@@ -39,7 +39,7 @@ class Served:
     def gives(self, address: str) -> list[tuple[str, bytes | str]]:
         """The files that an address may lead to, with the content of texts, of which tiers have their own."""
         files = self.site.files
-        found = _files_at(address, self.site, self.names)
+        found = files_at(address, self.names, files)
         return [(path, self.read(path) if extension_of(path) in _TEXTS else files[path].sha256) for path in found]
 
     def gives_the_same(self, other: Served, addresses: Collection[str]) -> bool:
@@ -54,13 +54,8 @@ Name = tuple[str, str]
 def name_of(address: str, site: SiteReading) -> Name:
     """What an address of the site names, as a browser asks for it; a file that is not there by its path."""
     path, _, query = address.partition("#")[0].partition("?")
-    found = _files_at(address, site, site.aliases)
+    found = files_at(address, site.aliases, site.files)
     return found[0] if found else unquote(path).lstrip("/"), query
-
-
-def _files_at(address: str, site: SiteReading, names: Mapping[str, str]) -> list[str]:
-    path = unquote(address.partition("#")[0].partition("?")[0]).lstrip("/")
-    return [path for path in (names.get(address, path), *spellings(path)) if path in site.files]
 
 
 def for_tier(tier: Tier, read: Callable[[str], bytes]) -> Callable[[str], bytes]:

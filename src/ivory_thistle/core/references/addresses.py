@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 from string import ascii_letters, digits
@@ -158,6 +158,16 @@ def _folder(base: str) -> str:
 def spellings(path: str) -> tuple[str, str, str]:
     """The files that a web server looks for where a path is asked for, in its order."""
     return path, f"{path}.html", f"{path.rstrip('/')}/index.html".lstrip("/")
+
+
+def files_at(address: str, names: Mapping[str, str], known: Collection[str]) -> list[str]:
+    """The files that a static server gives at `/path?query`, the first before others; none where nothing is there.
+
+    `names` lead from addresses to files. A file that a server chooses for a path is given whatever query comes behind.
+    """
+    path = unquote(address.partition("#")[0].partition("?")[0]).lstrip("/")
+    chosen = names.get(address) or (names.get(f"/{path}", path) if path in known else path)
+    return [found for found in (chosen, *spellings(path)) if found in known]
 
 
 def base_of(own: str, said: str | None) -> str:

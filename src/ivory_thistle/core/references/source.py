@@ -60,6 +60,10 @@ class Source:
         codec = webencodings.lookup(self.encoding) or webencodings.UTF8
         return str(codec.codec_info.decode(piece.encode("latin-1"), "replace")[0])
 
+    def characters(self) -> str:
+        """The true characters of all of it, without a byte order mark (https://encoding.spec.whatwg.org/#decode)."""
+        return self.decode(self.text).removeprefix("\ufeff")
+
     def line_of(self, position: int) -> int:
         """The line (from 1) that holds a position."""
         return bisect_left(_line_ends(self.text), position) + 1

@@ -17,7 +17,7 @@ SHORTHANDS: Mapping[str, str] = {
 """Under which longhand each property counts that may name pictures."""
 PICTURED = frozenset(
     {"background-image", "list-style-image", "border-image-source", "mask-image", "content", "shape-outside",
-     "cursor", "filter", "clip-path"}
+     "cursor", "filter", "clip-path", "-webkit-box-reflect"}
 )  # fmt: skip
 """Properties whose pictures Chromium loads for every box that has them (found out by asking it)."""
 IMAGE_SETS = frozenset({"image-set", "-webkit-image-set"})

@@ -100,6 +100,9 @@ def _value(node: Any, screen: Screen) -> Value | None:
     return None
 
 
+_OF_CONTAINERS = frozenset({"cqw", "cqh", "cqi", "cqb", "cqmin", "cqmax"})
+
+
 def _unit(unit: str, screen: Screen) -> float | None:
     if unit in _ABSOLUTE:
         return _ABSOLUTE[unit]
@@ -108,6 +111,8 @@ def _unit(unit: str, screen: Screen) -> float | None:
         "vw": screen.width, "vh": screen.height, "vi": screen.width, "vb": screen.height,
         "vmin": min(screen.width, screen.height), "vmax": max(screen.width, screen.height),
     }  # fmt: skip
+    # What stands in no container takes the screen for it (https://drafts.csswg.org/css-contain-3/#container-lengths).
+    base = base.replace("cq", "v").replace("vi", "vw").replace("vb", "vh") if base in _OF_CONTAINERS else base
     return sides[base] / 100 if base in sides else None
 
 

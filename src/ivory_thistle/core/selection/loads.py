@@ -92,7 +92,7 @@ def sheet_reader(index: FileIndex, read: Callable[[str], bytes], encoding: str) 
             source = read_css_source(read(target.path), encoding)
         except OSError:
             return None
-        return source.decode(source.text)
+        return source.characters()
 
     return sheet
 

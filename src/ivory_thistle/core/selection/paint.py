@@ -25,6 +25,7 @@ _WITHOUT_BOX = frozenset(
     {"head", "link", "meta", "script", "style", "template", "title", "base", "noscript", "datalist", "param", "rp",
      "area", "track", "source"}
 )  # fmt: skip
+_REPLACED = frozenset({"img", "input", "video", "object", "embed", "iframe", "canvas", "audio"})
 _BACKGROUND_ATTRIBUTE = frozenset({"body", "table", "thead", "tbody", "tfoot", "tr", "td", "th"})
 _BORNE_BY = {"first-line": frozenset({"background-image"}), "marker": frozenset({"content"})}
 """Pseudo-elements that bear few properties (https://drafts.csswg.org/css-pseudo-4/)."""
@@ -265,7 +266,9 @@ def _has_box(node: Element, style: Style) -> bool:
     """
     declared = style.get("display")
     if declared:
-        return _words(declared.value) != ["none"]
+        shown = _words(declared.value)
+        # https://drafts.csswg.org/css-display-4/#unbox : without a box of its own, nothing is left of a picture.
+        return shown != ["none"] and not (shown == ["contents"] and node.tag in _REPLACED)
     if node.tag in _WITHOUT_BOX or node.get("hidden") is not None or node.get("popover") is not None:
         return False
     if node.tag == "dialog":

@@ -74,6 +74,23 @@ def test_types_are_those_of_plain_servers() -> None:
     assert media_type("README") == "application/octet-stream"
 
 
+@pytest.mark.parametrize(
+    ("page", "said"),
+    [
+        ("<p>é", "text/html; charset=utf-8"),
+        ("<p>e", "text/html"),
+        ("<meta charset=utf-8><p>é", "text/html"),
+        ("\ufeff<p>é", "text/html"),
+    ],
+)
+def test_pages_that_say_no_encoding_are_served_as_they_are_read(page: str, said: str) -> None:
+    """Without a word, Chromium takes a page for windows-1252 (asked), and its addresses with it."""
+    with serve_site(["a.html"], lambda path: page.encode()) as served:
+        assert httpx.get(f"{served}/a.html").headers["content-type"] == said
+    with serve_site(["a.html"], lambda path: b"<p>\xe9") as served:
+        assert httpx.get(f"{served}/a.html").headers["content-type"] == "text/html"
+
+
 @contextmanager
 def answering(write: Callable[[http.server.BaseHTTPRequestHandler], None]) -> Iterator[str]:
     class Handler(http.server.BaseHTTPRequestHandler):

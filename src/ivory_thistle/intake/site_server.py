@@ -14,6 +14,7 @@ from zlib import crc32
 
 from ivory_thistle.core.formats.table import FORMATS, extension_of
 from ivory_thistle.core.references.addresses import files_at
+from ivory_thistle.core.references.source import is_undeclared_utf8
 
 _TYPES = {
     "html": "text/html", "htm": "text/html", "xhtml": "application/xhtml+xml", "css": "text/css",
@@ -24,6 +25,10 @@ _TYPES = {
 
 
 _ROOM = re.compile(r"^/~[^/]*(?=/)")
+
+
+def _is_read_as_utf8(kind: str, body: bytes) -> bool:
+    return kind == "text/html" and is_undeclared_utf8(body)
 
 
 def media_type(path: str) -> str:
@@ -90,7 +95,9 @@ def serve_site(
             self.send_response(200 if found is not None else 404)
             if found is not None:
                 self.send_header("etag", tag)
-            self.send_header("content-type", media_type(found) if found is not None else "text/plain")
+            kind = media_type(found) if found is not None else "text/plain"
+            # Many hosts say so of all their pages; and what is read so must be shown so.
+            self.send_header("content-type", f"{kind}; charset=utf-8" if _is_read_as_utf8(kind, body) else kind)
             self.send_header("content-length", str(len(body)))
             self.end_headers()
             if self.command != "HEAD":

@@ -103,6 +103,12 @@ def read_html_source(data: bytes) -> Source:
     return Source.from_bytes(data, _byte_order_mark(data) or declared_encoding(data) or _guess(data))
 
 
+def is_undeclared_utf8(data: bytes) -> bool:
+    """Whether an HTML file is read as UTF-8 although it does not say so: Chromium takes it for windows-1252."""
+    declared = data.isascii() or _byte_order_mark(data) or declared_encoding(data)
+    return not declared and _guess(data) == "utf-8"
+
+
 def read_css_source(data: bytes, of_document: str = "utf-8") -> Source:
     """A CSS file: byte order mark, `@charset`, then the encoding of the document that links it.
 

@@ -30,6 +30,7 @@ PAGES = (
     f"<img {_SET} sizes='calc(20cqi + 1px)'>",
     f"<img {_SET} sizes=50cqmax>",
     "<img src='gr\u00fcn.png'><img src='gru\u0308n.png?composed=no'>",
+    "<style>p{background:image-set('a.png' calc(1x * 2), 'b.png' max(1x, .5dppx))}</style><p>x",
     "<style>p{-webkit-box-reflect:below 0 url(a.png)}</style><p>x",
     "<img loading=lazy src=a.png style=display:contents><img src=b.png style=display:contents>",
     "<style>@property --q{syntax:'<url>';inherits:false;initial-value:url(a.png)}p{background:var(--q)}</style><p>x",

@@ -120,7 +120,7 @@ SETS = [
 def test_options_of_an_image_set(options: str, density: float, expected: str | None) -> None:
     """Resolution first, then the order; what the browser does not show is left out."""
     arguments = tinycss2.parse_component_value_list(options, skip_comments=True)
-    assert image_set_option(arguments, density, shown_by("webp")) == expected
+    assert image_set_option(arguments, Screen("any", 800, 600, density), shown_by("webp")) == expected
 
 
 # https://drafts.csswg.org/css-conditional-3/#at-supports

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 from ivory_thistle.core.references.addresses import join
-from ivory_thistle.core.selection.lengths import RESOLUTIONS, comma_parts, significant
+from ivory_thistle.core.selection.lengths import comma_parts, resolution, significant
 from ivory_thistle.core.selection.screen import Screen
 
 SHORTHANDS: Mapping[str, str] = {
@@ -55,7 +55,7 @@ def pictures_in(value: Sequence[Any], base: str, screen: Screen, shown: frozense
     for node in value:
         address = address_of(node) if node.type != "string" else None
         if node.type == "function" and node.lower_name in IMAGE_SETS:
-            option = image_set_option(node.arguments, screen.density, shown)
+            option = image_set_option(node.arguments, screen, shown)
             address = option
         elif node.type == "function" and address is None:
             found += pictures_in(node.arguments, base, screen, shown)
@@ -66,7 +66,7 @@ def pictures_in(value: Sequence[Any], base: str, screen: Screen, shown: frozense
     return found
 
 
-def image_set_option(arguments: Sequence[Any], density: float, shown: frozenset[str]) -> str | None:
+def image_set_option(arguments: Sequence[Any], screen: Screen, shown: frozenset[str]) -> str | None:
     """The address of the option that a browser takes of an `image-set()`.
 
     https://drafts.csswg.org/css-images-4/#image-set-notation leaves the pick to the browser; as for `srcset`,
@@ -78,16 +78,16 @@ def image_set_option(arguments: Sequence[Any], density: float, shown: frozenset[
         nodes = significant(part)
         if not nodes:
             continue
-        resolution, kind = 1.0, None
+        density, kind = 1.0, None
         for node in nodes[1:]:
-            if node.type == "dimension" and node.lower_unit in RESOLUTIONS:
-                resolution = node.value * RESOLUTIONS[node.lower_unit]
-            elif node.type == "function" and node.lower_name == "type":
+            if node.type == "function" and node.lower_name == "type":
                 inner = significant(node.arguments)
                 kind = inner[0].value.lower() if inner and inner[0].type == "string" else ""
+            else:
+                density = resolution(node, screen) or density
         if kind is None or kind in shown:
-            options.setdefault(resolution, address_of(nodes[0]))
+            options.setdefault(density, address_of(nodes[0]))
     if not options:
         return None
-    enough = [r for r in sorted(options) if r >= density]
+    enough = [density for density in sorted(options) if density >= screen.density]
     return options[enough[0] if enough else max(options)]

@@ -31,6 +31,26 @@ PAGES = (
     f"<img {_SET} sizes=50cqmax>",
     "<img src='gr\u00fcn.png'><img src='gru\u0308n.png?composed=no'>",
     "<style>p{background:image-set('a.png' calc(1x * 2), 'b.png' max(1x, .5dppx))}</style><p>x",
+    *(
+        f"<style>{css}</style><p>x"
+        for css in (
+            "p::after{content:none;background:url(a.png)}",
+            "p::after{background:url(a.png)}",
+            "p::after{content:'';display:none;background:url(a.png)}",
+            "p{border-image:url(a.png) 3;border:1px solid red}",
+            "p{background:url(a.png)\\9}",
+            "p{background:url(a.png)!ie}",
+            "p{background:url(a.png)url(b.png)}",
+            "p{background:url(a.png),;cursor:url(b.png)}",
+            "p{cursor:url(a.png),url(b.png) 2 2,auto}",
+            "p{background:image-set('a.png' 1x,)}",
+            "p{-webkit-mask-box-image:url(a.png)}",
+            "p{background:light-dark(url(a.png),url(b.png))}",
+            "p{background:if(style(--q: 1): url(a.png); else: url(b.png))}",
+            "@function --f(){result:url(a.png)}p{background:--f()}",
+            "p{background:url(a.png) no-repeat left 3px top/4px auto, red url(b.png)}",
+        )
+    ),
     "<style>p{-webkit-box-reflect:below 0 url(a.png)}</style><p>x",
     "<img loading=lazy src=a.png style=display:contents><img src=b.png style=display:contents>",
     "<style>@property --q{syntax:'<url>';inherits:false;initial-value:url(a.png)}p{background:var(--q)}</style><p>x",

@@ -35,7 +35,7 @@ _NO_SCREEN = "not all"
 _KEPT = PICTURED | {"display", "content-visibility"}
 ON_LAYOUT = frozenset({"container", "scope", "starting-style"})
 """Rules in these hold or not by how things are laid out, by what stands around them, or by the time."""
-_UNCERTAIN = ON_LAYOUT | {"keyframes", "-webkit-keyframes", "property"}
+_UNCERTAIN = ON_LAYOUT | {"keyframes", "-webkit-keyframes", "property", "function"}
 _STATES = re.compile(r":(?:active|focus|hover|target|visited)\b", re.IGNORECASE)
 _OF_OTHERS = re.compile(r":(?:local-link|muted|paused|playing|target-within)\b|\ss\s*\]", re.IGNORECASE)
 """Selectors that cssselect2 knows and Chromium 156 does not (found out by asking it)."""

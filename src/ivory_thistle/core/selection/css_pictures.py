@@ -12,12 +12,14 @@ from ivory_thistle.core.selection.screen import Screen
 SHORTHANDS: Mapping[str, str] = {
     "background": "background-image", "list-style": "list-style-image", "border-image": "border-image-source",
     "mask": "mask-image", "-webkit-mask": "mask-image", "-webkit-mask-image": "mask-image",
-    "-webkit-border-image": "border-image-source",
+    "-webkit-border-image": "border-image-source", "border": "border-image-source",
+    "-webkit-mask-box-image": "-webkit-mask-box-image-source", "marker": "marker-start",
 }  # fmt: skip
 """Under which longhand each property counts that may name pictures."""
 PICTURED = frozenset(
     {"background-image", "list-style-image", "border-image-source", "mask-image", "content", "shape-outside",
-     "cursor", "filter", "clip-path", "-webkit-box-reflect"}
+     "cursor", "filter", "clip-path", "-webkit-box-reflect", "-webkit-mask-box-image-source", "backdrop-filter",
+     "fill", "stroke", "marker-start", "marker-mid", "marker-end"}
 )  # fmt: skip
 """Properties whose pictures Chromium loads for every box that has them (found out by asking it)."""
 IMAGE_SETS = frozenset({"image-set", "-webkit-image-set"})

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Sequence
 from typing import Any
 
 from ivory_thistle.core.selection.css_pictures import IMAGE_SETS, PICTURED, addresses_in, longhand
 from ivory_thistle.core.selection.css_properties import PROPERTIES
-from ivory_thistle.core.selection.lengths import RESOLUTIONS, significant
+from ivory_thistle.core.selection.lengths import RESOLUTIONS, comma_parts, significant
 
 _OF_OTHERS = ("-khtml-", "-moz-", "-ms-", "-o-")
 _REPLACED = frozenset({"var", "env", "attr", "if"})
@@ -27,17 +28,42 @@ _FUNCTIONS = _REPLACED | frozenset(_NAMES.split())
 """The functions that Chromium 156 knows in values of properties with pictures (found out by asking it)."""
 
 
+_PICTURES = frozenset({"url", *IMAGE_SETS})
+_LISTS = frozenset({"background-image", "mask-image", "cursor"})
+"""Properties whose values are lists of which each part holds one picture at most."""
+_WORD = re.compile(r"[A-Za-z_-][\w-]*", re.ASCII)
+
+
 def is_void(name: str, value: Iterable[Any]) -> bool:
     """Whether a declaration is invalid by a function: of another browser, or that Chromium knows not or otherwise.
 
-    `name` is a longhand's. Which functions are known is told of properties with pictures alone.
+    `name` is a longhand's. Which functions are known is told of properties with pictures alone; so is what else makes
+    these invalid at a glance: an empty part of a list, two pictures in one, words that are none, as old browsers took.
     """
-    functions = [n for n in value if n.type == "function"]
+    nodes = significant(list(value))
+    functions = [n for n in nodes if n.type == "function"]
     if name.startswith("--") or any(n.lower_name in _REPLACED or n.lower_name.startswith("--") for n in functions):
         return False
     if name not in PICTURED:
         return any(n.lower_name.startswith(_OF_OTHERS) for n in functions)
-    return any(n.lower_name not in _FUNCTIONS or _is_misused(n) for n in functions)
+    return any(n.lower_name not in _FUNCTIONS or _is_misused(n) for n in functions) or _is_malformed(name, nodes)
+
+
+def _is_malformed(name: str, nodes: Sequence[Any]) -> bool:
+    """By the shape alone; colours, lengths and most words are not looked at."""
+    if any(n.type == "ident" and not _WORD.fullmatch(n.value) for n in nodes) or any(n == "!" for n in nodes):
+        return True
+    if name not in _LISTS or not any(_is_picture(n) for n in nodes):
+        return False
+    parts = comma_parts(nodes)
+    if any(not part or sum(map(_is_picture, part)) > 1 for part in parts):
+        return True
+    # https://drafts.csswg.org/css-ui-4/#cursor : a keyword stands behind all pictures.
+    return name == "cursor" and any(map(_is_picture, parts[-1]))
+
+
+def _is_picture(node: Any) -> bool:
+    return bool(node.type == "url" or (node.type == "function" and node.lower_name in _PICTURES))
 
 
 def _is_misused(function: Any) -> bool:
@@ -46,8 +72,9 @@ def _is_misused(function: Any) -> bool:
         return len(significant(function.arguments)) > 1
     if function.lower_name == "image":
         return any(addresses_in(function.arguments, "http://site.invalid/"))
-    return function.lower_name in IMAGE_SETS and any(
-        n.type == "dimension" and n.lower_unit in RESOLUTIONS and n.value < 0 for n in function.arguments
+    return function.lower_name in IMAGE_SETS and (
+        any(n.type == "dimension" and n.lower_unit in RESOLUTIONS and n.value < 0 for n in function.arguments)
+        or not all(comma_parts(significant(function.arguments)))
     )
 
 

@@ -34,6 +34,8 @@ _UNSEEN = frozenset(
 )  # fmt: skip
 """Pseudo-elements that are there once a person does something."""
 
+_CHOOSING = frozenset({"attr", "if", "light-dark"})
+
 Weight = tuple[bool, bool, tuple[float, ...], tuple[int, ...], int]
 """How a declaration sorts in the cascade: important, inline, layer, specificity, order."""
 Style = dict[str, Declared]
@@ -152,7 +154,7 @@ class Painter:
             styled.doubted.add(node)
         doubted = {(pseudo, d.property) for pseudo, d in doubts}
         for pictured, by_variable in _pictured(node, own, styles, around.variables):
-            in_doubt = around.box_in_doubt or (by_variable and around.variables_in_doubt)
+            in_doubt = around.box_in_doubt or (by_variable and around.variables_in_doubt) or _chooses(pictured.value)
             if in_doubt or (pictured.pseudo, pictured.property) in doubted:
                 styled.unsure.append(pictured)
             if not around.hidden:
@@ -202,9 +204,12 @@ def _pictured(
 ) -> Iterator[tuple[_Pictured, bool]]:
     """What an element and its pseudo-elements show, and whether a variable has a part in it."""
     for pseudo, style in [("", own), *sorted(styles.items())]:
-        if pseudo in _UNSEEN or (pseudo in ("before", "after") and not _generates(style)):
+        # Chromium loads for a pseudo-element whose content is said, though it be none (asked).
+        if pseudo in _UNSEEN or (pseudo in ("before", "after") and "content" not in style):
             continue
-        if (pseudo and _skips(own)) or (pseudo == "marker" and not _is_list_item(node, own)):
+        if pseudo and (_skips(own) or _is_not_displayed(style)):
+            continue
+        if pseudo == "marker" and not _is_list_item(node, own):
             continue
         known = variables.below(_variables_of(style)) if pseudo else variables
         for name in sorted(style.keys() & _BORNE_BY.get(pseudo, PICTURED)):
@@ -212,6 +217,12 @@ def _pictured(
             value = known.substituted(declared.value) or ()
             if any(n.type in ("url", "function") for n in value):
                 yield _Pictured(value, declared.base, name, pseudo, node), _varies(declared.value)
+
+
+def _chooses(value: Sequence[Any]) -> bool:
+    """Whether a function takes one of its pictures by what is not told here: attributes, styles, the colour scheme."""
+    functions = [n for n in value if n.type == "function"]
+    return any(n.lower_name in _CHOOSING or _chooses(n.arguments) for n in functions)
 
 
 def _varies(value: Sequence[Any]) -> bool:
@@ -276,6 +287,11 @@ def _has_box(node: Element, style: Style) -> bool:
     return not (node.tag == "input" and (node.get("type") or "").lower() == "hidden")
 
 
+def _is_not_displayed(style: Style) -> bool:
+    declared = style.get("display")
+    return declared is not None and _words(declared.value) == ["none"]
+
+
 def _skips(style: Style) -> bool:
     """Whether what an element holds is not painted (https://drafts.csswg.org/css-contain-2/#content-visibility)."""
     declared = style.get("content-visibility")
@@ -289,9 +305,3 @@ def _is_list_item(node: Element, style: Style) -> bool:
 
 def _closed(node: Element) -> bool:
     return node.tag == "details" and node.get("open") is None
-
-
-def _generates(style: Style) -> bool:
-    content = style.get("content")
-    words = _words(content.value) if content else ["none"]
-    return words not in (["none"], ["normal"])

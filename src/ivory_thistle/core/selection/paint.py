@@ -35,6 +35,7 @@ _UNSEEN = frozenset(
 """Pseudo-elements that are there once a person does something."""
 
 _CHOOSING = frozenset({"attr", "if", "light-dark"})
+"""Functions that take one of their pictures by what is not told here."""
 
 Weight = tuple[bool, bool, tuple[float, ...], tuple[int, ...], int]
 """How a declaration sorts in the cascade: important, inline, layer, specificity, order."""
@@ -220,7 +221,7 @@ def _pictured(
 
 
 def _chooses(value: Sequence[Any]) -> bool:
-    """Whether a function takes one of its pictures by what is not told here: attributes, styles, the colour scheme."""
+    """Whether a function takes one of several pictures by attributes, styles or the colour scheme."""
     functions = [n for n in value if n.type == "function"]
     return any(n.lower_name in _CHOOSING or _chooses(n.arguments) for n in functions)
 

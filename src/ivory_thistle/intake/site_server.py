@@ -4,12 +4,10 @@ from __future__ import annotations
 
 import re
 import threading
-import unicodedata
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from typing import cast
-from urllib.parse import unquote
 from zlib import crc32
 
 from ivory_thistle.core.formats.table import FORMATS, extension_of
@@ -55,7 +53,6 @@ def serve_site(
     nothing else on this machine or beyond (RFC 9112, section 3.2.2).
     """
     known = frozenset(paths)
-    composed = {unicodedata.normalize("NFC", path): path for path in known}
     named, moved = aliases or {}, redirects or {}
 
     class Handler(BaseHTTPRequestHandler):
@@ -77,10 +74,7 @@ def serve_site(
                 self.send_header("content-length", "0")
                 self.end_headers()
                 return
-            asked = _ROOM.sub("", self.path)
-            found = next(iter(files_at(asked, named, known)), None)
-            # As sites are read: what one system wrote composed, another may have written in parts.
-            found = found or composed.get(unicodedata.normalize("NFC", unquote(asked.partition("?")[0]).lstrip("/")))
+            found = next(iter(files_at(_ROOM.sub("", self.path), named, known)), None)
             try:
                 body = read(found) if found is not None else b"Not found"
             except OSError:

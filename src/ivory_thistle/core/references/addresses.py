@@ -164,10 +164,15 @@ def files_at(address: str, names: Mapping[str, str], known: Collection[str]) -> 
     """The files that a static server gives at `/path?query`, the first before others; none where nothing is there.
 
     `names` lead from addresses to files. A file that a server chooses for a path is given whatever query comes behind.
+    What one system wrote composed, another may have written in parts: that is found too, as sites are read.
     """
     path = unquote(address.partition("#")[0].partition("?")[0]).lstrip("/")
-    chosen = names.get(address) or (names.get(f"/{path}", path) if path in known else path)
-    return [found for found in (chosen, *spellings(path)) if found in known]
+    for spelt in (path, unicodedata.normalize("NFC", path), unicodedata.normalize("NFD", path)):
+        chosen = names.get(address) or (names.get(f"/{spelt}", spelt) if spelt in known else spelt)
+        found = [file for file in (chosen, *spellings(spelt)) if file in known]
+        if found:
+            return found
+    return []
 
 
 def base_of(own: str, said: str | None) -> str:

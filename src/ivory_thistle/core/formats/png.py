@@ -64,17 +64,18 @@ _FILTERS = ("all", "none")
 
 
 def _write(pixels: Pixels, settings: Settings, metadata: Metadata) -> tuple[bytes, str]:
-    """A palette's quality (1 to 100) is how near its colours must come; fewer are taken where fewer will do."""
+    """A palette's quality (1 to 100) is how near its colours must come; fewer are taken where fewer will do.
+
+    A quick file is the same: palettes of less effort often are slower to compress, and far larger.
+    """
     image, keep = tagged(pixels, metadata)
     if settings.palette:
         data = image.pngsave_buffer(
-            palette=True, Q=settings.quality or 95, dither=settings.dither, effort=3 if settings.quick else 8,
-            compression=9, keep=keep, bitdepth=max(1, (settings.colours - 1).bit_length()),
+            palette=True, Q=settings.quality or 95, dither=settings.dither, effort=7, compression=9,
+            keep=keep, bitdepth=max(1, (settings.colours - 1).bit_length()),
         )  # fmt: skip
         few = f"{settings.colours} colours of a " if settings.colours < MOST_COLOURS else ""
         return bytes(data), f"{few}palette of quality {settings.quality or 95}, dithered"
-    if settings.quick:
-        return bytes(image.pngsave_buffer(compression=6, filter="all", keep=keep)), "truecolour, lossless, quick"
     # Flat graphics compress best unfiltered, all else with a filter chosen for each row.
     tried = [bytes(image.pngsave_buffer(compression=9, filter=name, keep=keep)) for name in _FILTERS]
     return min(tried, key=len), "truecolour, lossless"

@@ -11,17 +11,21 @@ from functools import partial
 from math import exp, inf, log
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ivory_thistle.core.formats.encoder import Encoded
 from ivory_thistle.core.formats.table import FormatName
 from ivory_thistle.core.formats.tiers import TIERS, Tier
-from ivory_thistle.core.images.pixels import Pixels, reduce
+from ivory_thistle.core.images.pixels import Pixels, decode_plain, reduce
+from ivory_thistle.core.quality import Prepared, prepare, score
 from ivory_thistle.core.search.search import Coder, Found, Hint, Point, best_under_cap, foretold, near_enough
 from ivory_thistle.core.treatment.learning import Learnt, gain_of
 from ivory_thistle.core.treatment.making import Made, Maker, Rung, Wish
 
 _SMALL = 480
 """Pixels across of the copy that is tried: so few that some tries cost little."""
+_LIKE = 0.7
+"""A narrowest rung of so much of that tells nothing else."""
 _HIGHEST = 90
 """Nobody sees what a score above this one adds."""
 _CAP_TRIES = 3
@@ -34,20 +38,24 @@ _NEAR_BETWEEN = _NEAR[1:]
 _STEEPNESS, _SLOPES, _APART, _MOST_GROWTH = 0.05, (0.02, 0.2), 1.0, 0.7
 """By how much of itself (natural logarithm) a file grows with a point of score: the typical one's, the least and the
 most. It is told by two files that are so many points apart, and carries no further than the last."""
-_TRIED: Mapping[FormatName, float] = {"avif": 1.15}
+_TRIED: Mapping[FormatName, float] = {"avif": 1.15, "jpeg": 0.97}
 """Formats of which a thorough file is tried, since what it saves differs most from picture to picture; and what
 confirmed files weigh of what that foretells: they score a little more than is asked."""
+_SQUARE, _SQUARES = 192, (5, 3)
+"""Of a large rung, squares of so many pixels across are looked at, so many beside and above each other (upright: the
+other way round)."""
+_FLATTERED = 0.9
+"""By so many points they score above the whole (docs/decisions/0021)."""
 _MIDDLE, _LOWER = (480, 360), 5
 """It is tried on the middle of the widest rung, of so many pixels across and down: a small copy has lost the grain. A
 quick file that is so many settings lower tells how bytes rise with the score."""
-_SHARES: Mapping[FormatName, tuple[float, float, float]] = {"webp": (0.87, 0.08, 0.93), "jpeg": (1.04, 0.0, 1.06)}
-"""What confirmed files of other formats weigh of quick ones (of JPEG, thorough ones) that look as asked: the widest of
-a quiet picture, how much less (natural logarithm) narrower ones do with each factor e of the width, and files of a
-noisy picture."""
+_SHARES: Mapping[FormatName, tuple[float, float, float]] = {"webp": (0.87, 0.08, 0.93)}
+"""What confirmed files of other formats weigh of quick ones that look as asked: the widest of a quiet picture, how much
+less (natural logarithm) narrower ones do with each factor e of the width, and files of a noisy picture."""
 _QUIET, _NOISY = 0.5, 1.7
 """Bits a pixel of the widest file: on noise, a thorough encoder finds little to save at any width."""
-_FIXED_SHARES: Mapping[FormatName, float] = {"avif": 0.91, "webp": 0.87}
-_DRAWN_SHARES: Mapping[FormatName, float] = {"avif": 0.48, "webp": 0.65, "png": 0.6}
+_FIXED_SHARES: Mapping[FormatName, float] = {"avif": 0.82, "webp": 0.8, "jpeg": 0.83}
+_DRAWN_SHARES: Mapping[FormatName, float] = {"avif": 0.48}
 """The same at a fixed quality, and where drawings keep more (docs/decisions/0021)."""
 
 
@@ -69,10 +77,9 @@ def sketch_files(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier]) -> di
     Small copies are tried, then the widest rung is looked at: what is smaller looks worse at the same setting, by how
     much differs. The other rungs follow from both.
     """
-    is_quick = wish.rules.effort == "quick"
-    wish = replace(wish, rules=replace(wish.rules, effort="quick"))
     widest, narrowest = rungs[-1].pixels, rungs[0].pixels
-    widths = sorted({min(_SMALL, narrowest.width), min(_SMALL, widest.width)})
+    copy = min(_SMALL, widest.width)
+    widths = [copy] if narrowest.width >= _LIKE * copy else [narrowest.width, copy]
     learnt, made = Learnt(), dict[Tier, list[Made]]()
     # What a narrow copy gains by whole chroma says nothing of the wider ones.
     chroma: dict[int, dict[Tier, bool]] = {width: {} for width in widths}
@@ -82,6 +89,8 @@ def sketch_files(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier]) -> di
     *makers, last = [_Sketcher(rung, wish, chroma[width]) for rung, width in zip(rungs, near, strict=True)]
     in_order = [tier for tier in reversed(TIERS) if tier in tiers]
     for tier in in_order:
+        if wish.drawn and last.is_no_gain(tier, learnt):
+            continue
         for small in tried:
             small.learn(tier, learnt)
         if last.width > widths[-1] and last.is_searched(tier):
@@ -94,7 +103,7 @@ def sketch_files(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier]) -> di
             trier, quality = tried[-1], tried[-1].setting(tier, learnt)
         files = [*(maker.sketch(tier, learnt) for maker in makers), top]
         shares = [1.0] * len(files)
-        if not is_quick:
+        if wish.rules.effort != "quick":
             saved = trier.thorough_share(tier, quality)
             shares = [last.share(tier, file.encoded, top.encoded, saved) for file in files]
         shares[-1] *= exp(growth)
@@ -109,6 +118,21 @@ def _middle_of(pixels: Pixels) -> Pixels:
     return replace(pixels, array=np.ascontiguousarray(pixels.array[top : top + down, left : left + across]))
 
 
+def _squares_of(array: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """Squares of a picture, evenly spread, put together; the whole where it is hardly larger than they are."""
+    height, width = array.shape[:2]
+    across, down = _SQUARES if width >= height else reversed(_SQUARES)
+    if width < across * _SQUARE or height < down * _SQUARE:
+        return array
+    lefts, tops = _spread(width, across), _spread(height, down)
+    return np.vstack([np.hstack([array[y : y + _SQUARE, x : x + _SQUARE] for x in lefts]) for y in tops])
+
+
+def _spread(length: int, count: int) -> list[int]:
+    """Where squares begin that each stand in the middle of their part of a side."""
+    return [round(length * (n + 0.5) / count - _SQUARE / 2) for n in range(count)]
+
+
 def _promised(file: Made, share: float) -> Made:
     """With the bytes that the confirmed file is expected to have: this share of its own."""
     of = file.encoded
@@ -119,6 +143,8 @@ def _promised(file: Made, share: float) -> Made:
 class _Sketcher(Maker):
     """Sketches the files of one rung."""
 
+    _squares: Prepared | None = None
+
     @property
     def width(self) -> int:
         """In pixels."""
@@ -127,6 +153,10 @@ class _Sketcher(Maker):
     def is_searched(self, tier: Tier) -> bool:
         """Whether a setting is looked for that keeps a look."""
         return not (self._ways(tier) or self._wish.rules.fixed or self._wish.rules.cap)
+
+    def is_no_gain(self, tier: Tier, learnt: Learnt) -> bool:
+        """Whether a quick file already shows that a tier is no gain on what was made before."""
+        return bool(self.no_gain_by_probe(tier, self._hint(tier, learnt)))
 
     def learn(self, tier: Tier, learnt: Learnt) -> None:
         """Tells by how many settings the picture is off a typical one, where these follow from a fidelity."""
@@ -140,8 +170,10 @@ class _Sketcher(Maker):
     def setting(self, tier: Tier, learnt: Learnt) -> int:
         """Where others point to for this rung."""
         low, high = TIERS[tier].making.limits
-        hint = learnt.hint_for(tier, self.width, self._fidelity, self.is_fine(tier))
-        return min(max(round(hint.start), low), high)
+        return min(max(round(self._hint(tier, learnt).start), low), high)
+
+    def _hint(self, tier: Tier, learnt: Learnt) -> Hint:
+        return learnt.hint_for(tier, self.width, self._fidelity, self.is_fine(tier))
 
     def thorough_share(self, tier: Tier, quality: int) -> float:
         """What a thorough file of this rung weighs of a quick one that looks alike; 1 where none is tried."""
@@ -176,27 +208,33 @@ class _Sketcher(Maker):
 
     def _foretold(self, tier: Tier, learnt: Learnt) -> int:
         making = TIERS[tier].making
-        hint = learnt.hint_for(tier, self.width, self._fidelity, self.is_fine(tier))
         quick = partial(self._quickly, tier)
         coder = Coder(quick, self.judge, making.limits, making.scale, quick)
-        return foretold(coder, self._fidelity - gain_of(tier, self._fidelity), hint.start)
+        return foretold(coder, self._aim(tier), self._hint(tier, learnt).start)
+
+    def glance(self, file: Encoded) -> float:
+        """The score of a file by squares of it; of the whole where they are hardly less."""
+        squares = _squares_of(self._pixels.array)
+        if squares is self._pixels.array:
+            return self.judge(file)
+        if self._squares is None:
+            self._squares = prepare(squares)
+        return score(self._squares, _squares_of(decode_plain(file.data, file.format))) - _FLATTERED
 
     def look_at(self, tier: Tier, learnt: Learnt, near: Sequence[float]) -> tuple[Made, float]:
-        """A tier's file by quick ones of this rung that are looked at until one is `near`, and ln of what it lacks of
+        """A tier's file by quick ones of this rung that are glanced at until one is `near`, and ln of what it lacks of
         looking as asked; tells the other rungs what they told.
         """
         making, aim = TIERS[tier].making, self._aim(tier)
-        start = self.setting(tier, learnt)
-        coder = Coder(partial(self._at, tier), self.judge, making.limits, making.scale)
-        found = near_enough(coder, aim, start, near)
+        coder = Coder(partial(self._at, tier), self.glance, making.limits, making.scale)
+        found = near_enough(coder, aim, self.setting(tier, learnt), near)
         learnt.take(tier, self.width, self._fidelity, found.hint, self.is_fine(tier))
         met = found.setting < making.limits[1] or found.score > aim - _MISSED
         return Made(found.encoded, met=met, goal=self._fidelity), _growth(found, aim)
 
     def _aim(self, tier: Tier) -> float:
         """The score of a file of `_at` that tells that a confirmed one looks as asked."""
-        gains = gain_of(tier, self._fidelity) if TIERS[tier].making.probes else 0.0
-        return self._fidelity - gains
+        return self._fidelity - gain_of(tier, self._fidelity)
 
     def sketch(self, tier: Tier, learnt: Learnt) -> Made:
         """A tier's file by what others told."""
@@ -208,19 +246,16 @@ class _Sketcher(Maker):
             return Made(self._at(tier, self._quality_of_all(tier)))
         if rules.cap:
             return Made(self._under(tier, rules.cap))
-        hint = learnt.hint_for(tier, self.width, self._fidelity, self.is_fine(tier))
-        quick = self._at(tier, hint.start)
+        quick = self._at(tier, self._hint(tier, learnt).start)
         is_highest = quick.how.quality == TIERS[tier].making.limits[1]
         met = not is_highest or self.judge(quick) > self._aim(tier) - _MISSED
         return Made(quick, met=met, goal=self._fidelity)
 
     def share(self, tier: Tier, file: Encoded, widest: Encoded, saved: float) -> float:
         """What the confirmed file weighs of a sketch, by what a thorough one `saved`; a cap is used up by both."""
-        if self._ways(tier):
-            return _DRAWN_SHARES.get(file.format, 1.0)
-        if self._wish.rules.cap:
+        if self._ways(tier) or self._wish.rules.cap:
             return 1.0
-        if self._wish.drawn or self._wish.rules.fixed:
+        if self._wish.rules.fixed:
             return (_DRAWN_SHARES if self._wish.drawn else _FIXED_SHARES).get(file.format, 1.0)
         if file.format in _TRIED:
             return _TRIED[file.format] * saved
@@ -231,12 +266,8 @@ class _Sketcher(Maker):
         return (1 - noise) * quiet * less + noise * noisy
 
     def _at(self, tier: Tier, setting: float) -> Encoded:
-        """Quickly, but for encoders that are hardly slower when they are thorough."""
-        making = TIERS[tier].making
-        low, high = making.limits
-        quality = min(max(round(setting), low), high)
-        settings = self._quick(tier, quality) if making.probes else replace(self._settings(tier, quality), quick=False)
-        return self._encode(making.encoder, settings)
+        low, high = TIERS[tier].making.limits
+        return self._quickly(tier, min(max(round(setting), low), high))
 
     def _under(self, tier: Tier, cap: int) -> Encoded:
         """A file of about so many bytes, no better than anybody sees: the higher the quality, the better it looks."""

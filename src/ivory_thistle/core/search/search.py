@@ -66,13 +66,17 @@ class Found(Generic[E]):
 
 @dataclass(frozen=True, slots=True)
 class Coder(Generic[E]):
-    """One encoder for one picture: thorough and quick encodes by setting, a judge, the settings' range and scale."""
+    """One encoder for one picture: thorough and quick encodes by setting, a judge, the settings' range and scale.
+
+    `glance` judges probes: faster, and about the same.
+    """
 
     encode: Callable[[int], E]
     judge: Callable[[E], float]
     limits: tuple[int, int]
     scale: Scale
     probe: Callable[[int], E] | None = None
+    glance: Callable[[E], float] | None = None
 
 
 _AIM, _AIM_AGAIN = 1.0, 0.5
@@ -115,7 +119,8 @@ class _Tries(Generic[E]):
         assert self._coder.probe is not None
         if setting not in self.probes:
             encoded = self._coder.probe(setting)
-            self.probes[setting] = Point(setting, encoded.bytes, self._coder.judge(encoded), probe=True)
+            glance = self._coder.glance or self._coder.judge
+            self.probes[setting] = Point(setting, encoded.bytes, glance(encoded), probe=True)
         return self.probes[setting]
 
     def found(self, setting: int, met: bool, hint: Hint) -> Found[E]:

@@ -12,6 +12,7 @@ from ivory_thistle.core.images.chroma import ChromaLoss, chroma_loss
 from ivory_thistle.core.images.metadata import NO_METADATA, Metadata
 from ivory_thistle.core.images.pixels import Pixels, decode_plain
 from ivory_thistle.core.quality import Prepared, prepare, score
+from ivory_thistle.core.quality.squares import Squares, has_squares
 from ivory_thistle.core.search import Coder, Found, Hint, Point, best_under_cap, fewest_bytes
 from ivory_thistle.core.treatment.learning import Learnt, gain_of, scale_of
 from ivory_thistle.core.treatment.rules import Rules
@@ -131,12 +132,6 @@ def _no_gain_words(file: Encoded, size: str, least: Encoded) -> str:
     return f"{name} given up at {file.width:,} px: {size} against {kb(least.bytes)} as {other}."
 
 
-def refusal(tier: Tier, rungs: Sequence[Rung]) -> str:
-    """In words, why a modern format can't hold a ladder; empty where it can."""
-    tried = (TIERS[tier].making.encoder.refusal(rung.pixels, Settings(50)) for rung in rungs)
-    return next((words for words in tried if words), "")
-
-
 class Maker:
     """Makes the files of one rung; its side of the score is prepared once for all formats.
 
@@ -148,6 +143,7 @@ class Maker:
         self._fidelity = wish.fidelity(rung)
         self._colour: ChromaLoss = chroma_loss(rung.pixels)
         self._prepared: Prepared | None = None
+        self._squares: Squares | None = None
         self._files: dict[Tier, Made] = {}
 
     def judge(self, encoded: Encoded) -> float:
@@ -155,6 +151,13 @@ class Maker:
         if self._prepared is None:
             self._prepared = prepare(self._pixels.array)
         return score(self._prepared, decode_plain(encoded.data, encoded.format))
+
+    def glance(self, file: Encoded) -> float:
+        """About the same, by squares of a large picture."""
+        if not has_squares(self._pixels.array):
+            return self.judge(file)
+        self._squares = self._squares or Squares(self._pixels.array)
+        return self._squares.score(decode_plain(file.data, file.format))
 
     def make(self, tier: Tier, hint: Hint) -> tuple[Made, Hint | None]:
         """The tier's file, and what its search learnt."""
@@ -249,7 +252,7 @@ class Maker:
         def quick(quality: int) -> Encoded:
             return self._encode(making.encoder, self._quick(tier, quality))
 
-        coder = Coder(thorough, self.judge, making.limits, making.scale, quick)
+        coder = Coder(thorough, self.judge, making.limits, making.scale, quick, self.glance)
         if self._wish.rules.cap:
             return best_under_cap(coder, self._wish.rules.cap, hint)
         return fewest_bytes(coder, self._fidelity, hint, making.tolerance)

@@ -11,13 +11,11 @@ from functools import partial
 from math import exp, inf, log
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ivory_thistle.core.formats.encoder import Encoded
 from ivory_thistle.core.formats.table import FormatName
 from ivory_thistle.core.formats.tiers import TIERS, Tier
-from ivory_thistle.core.images.pixels import Pixels, decode_plain, reduce
-from ivory_thistle.core.quality import Prepared, prepare, score
+from ivory_thistle.core.images.pixels import Pixels, reduce
 from ivory_thistle.core.search.search import Coder, Found, Hint, Point, best_under_cap, foretold, near_enough
 from ivory_thistle.core.treatment.learning import Learnt, gain_of
 from ivory_thistle.core.treatment.making import Made, Maker, Rung, Wish
@@ -41,11 +39,6 @@ most. It is told by two files that are so many points apart, and carries no furt
 _TRIED: Mapping[FormatName, float] = {"avif": 1.15, "jpeg": 0.97}
 """Formats of which a thorough file is tried, since what it saves differs most from picture to picture; and what
 confirmed files weigh of what that foretells: they score a little more than is asked."""
-_SQUARE, _SQUARES = 192, (5, 3)
-"""Of a large rung, squares of so many pixels across are looked at, so many beside and above each other (upright: the
-other way round)."""
-_FLATTERED = 0.9
-"""By so many points they score above the whole (docs/decisions/0021)."""
 _MIDDLE, _LOWER = (480, 360), 5
 """It is tried on the middle of the widest rung, of so many pixels across and down: a small copy has lost the grain. A
 quick file that is so many settings lower tells how bytes rise with the score."""
@@ -118,21 +111,6 @@ def _middle_of(pixels: Pixels) -> Pixels:
     return replace(pixels, array=np.ascontiguousarray(pixels.array[top : top + down, left : left + across]))
 
 
-def _squares_of(array: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """Squares of a picture, evenly spread, put together; the whole where it is hardly larger than they are."""
-    height, width = array.shape[:2]
-    across, down = _SQUARES if width >= height else reversed(_SQUARES)
-    if width < across * _SQUARE or height < down * _SQUARE:
-        return array
-    lefts, tops = _spread(width, across), _spread(height, down)
-    return np.vstack([np.hstack([array[y : y + _SQUARE, x : x + _SQUARE] for x in lefts]) for y in tops])
-
-
-def _spread(length: int, count: int) -> list[int]:
-    """Where squares begin that each stand in the middle of their part of a side."""
-    return [round(length * (n + 0.5) / count - _SQUARE / 2) for n in range(count)]
-
-
 def _promised(file: Made, share: float) -> Made:
     """With the bytes that the confirmed file is expected to have: this share of its own."""
     of = file.encoded
@@ -142,8 +120,6 @@ def _promised(file: Made, share: float) -> Made:
 
 class _Sketcher(Maker):
     """Sketches the files of one rung."""
-
-    _squares: Prepared | None = None
 
     @property
     def width(self) -> int:
@@ -211,15 +187,6 @@ class _Sketcher(Maker):
         quick = partial(self._quickly, tier)
         coder = Coder(quick, self.judge, making.limits, making.scale, quick)
         return foretold(coder, self._aim(tier), self._hint(tier, learnt).start)
-
-    def glance(self, file: Encoded) -> float:
-        """The score of a file by squares of it; of the whole where they are hardly less."""
-        squares = _squares_of(self._pixels.array)
-        if squares is self._pixels.array:
-            return self.judge(file)
-        if self._squares is None:
-            self._squares = prepare(squares)
-        return score(self._squares, _squares_of(decode_plain(file.data, file.format))) - _FLATTERED
 
     def look_at(self, tier: Tier, learnt: Learnt, near: Sequence[float]) -> tuple[Made, float]:
         """A tier's file by quick ones of this rung that are glanced at until one is `near`, and ln of what it lacks of

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
+from ivory_thistle.core.formats.encoder import Settings
 from ivory_thistle.core.formats.table import FORMATS
-from ivory_thistle.core.formats.tiers import BASELINE, Tier, modern_tiers
+from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier, modern_tiers
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.kind import DRAWN, look_at
 from ivory_thistle.core.images.metadata import kept_metadata
@@ -16,7 +17,7 @@ from ivory_thistle.core.quality import prepare, score
 from ivory_thistle.core.treatment.choice import Treated, keep_what_is_worth_it
 from ivory_thistle.core.treatment.form import HandoverForm
 from ivory_thistle.core.treatment.ladder import Step
-from ivory_thistle.core.treatment.making import Made, Rung, Wish, make_files, make_worthwhile_files, refusal
+from ivory_thistle.core.treatment.making import Made, Rung, Wish, make_files, make_worthwhile_files
 from ivory_thistle.core.treatment.moving import treat_animation
 from ivory_thistle.core.treatment.own_size import treat_in_place
 from ivory_thistle.core.treatment.roles import Role
@@ -121,7 +122,7 @@ def _asked(
     def fidelity(rung: Rung) -> int:
         return rules.fidelity_for(role, kind, rung.dense)
 
-    left_out = {t: words for t in modern_tiers() if t in rules.formats and (words := refusal(t, rungs))}
+    left_out = {t: words for t in modern_tiers() if t in rules.formats and (words := _refusal(t, rungs))}
     modern = (t for t in modern_tiers() if t in rules.formats and t not in left_out)
     # What only crawlers read has a format that all of them read.
     tiers: tuple[Tier, ...] = (BASELINE,) if role == "social card" else (*modern, BASELINE)
@@ -129,6 +130,12 @@ def _asked(
     wish = Wish(rules, drawn, fidelity, kept_metadata(data, rules.metadata), fallback)
     said = [_opening(rules, role, kind, drawn, rungs), *(f"{w} It is left out." for w in left_out.values())]
     return _Asked(top, rungs, wish, tiers, said)
+
+
+def _refusal(tier: Tier, rungs: Sequence[Rung]) -> str:
+    """In words, why a modern format can't hold a ladder; empty where it can."""
+    tried = (TIERS[tier].making.encoder.refusal(rung.pixels, Settings(50)) for rung in rungs)
+    return next((words for words in tried if words), "")
 
 
 def _kept(

@@ -128,8 +128,8 @@ def bench(folder: Path) -> None:
         unknown = tuple(p for p in surer.plans if p.steps and not surer.expected[p.image.path].is_known)
         rest = one.treat(unknown)
         truth = one.foretold()
-        compare("before anything was made", first, truth, sampled + rest)
-        compare(f"after a closer look ({looked:.0f} s)", closer, truth, sampled + rest)
+        compare("before anything was made", first, truth, sketching + sampled + rest)
+        compare(f"after a closer look ({looked:.0f} s)", closer, truth, sketching + sampled + rest)
         compare(f"after sketches ({sketching:.0f} s)", sketched, truth, sampled + rest)
         compare(f"after a sample of {surer.learnt.known} ({sampled:.0f} s)", surer, truth, rest)
 

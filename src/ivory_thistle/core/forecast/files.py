@@ -24,7 +24,7 @@ _SURE_AFTER = 3
 SITE_SPREAD = 0.25
 """By how much a whole site is off, as a share, before any of its pictures was made."""
 TIME_SPREAD = 0.35
-SKETCHING = 0.2
+SKETCHING = 0.22
 """The share of the time of making an image that sketching it takes before."""
 SKETCH_SPREAD = 0.2
 """By how much an image is off, as a share, that was sketched."""

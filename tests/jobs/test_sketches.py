@@ -4,13 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from datetime import timedelta
 
 import pytest
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from coordinating import Running, until
+from ivory_thistle.api.figures import run_out
 from ivory_thistle.core.budgets.policy import Policy
+from ivory_thistle.core.forecast.files import SKETCHING
+from ivory_thistle.core.states import State
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
@@ -20,6 +24,7 @@ from ivory_thistle.workflows.kept import kept_url, open_kept
 from ivory_thistle.workflows.made import made_by
 from ivory_thistle.workflows.runs import keep_result, keep_sketches, sketches_of, waiting_tasks
 from ivory_thistle.workflows.treating import TaskResult, treat
+from ivory_thistle.workflows.workers import AT_ONCE
 
 pytestmark = pytest.mark.database
 RULES = Rules(fixed=True)
@@ -48,6 +53,26 @@ def test_only_long_runs_are_sketched(made: sessionmaker[Session], blobs: Blobs, 
         assert sketches_of(session, long_run, waiting, kept_url()).keys() == waiting.keys() - {first, second}
         session.execute(update(t.Task).where(t.Task.run_id == long_run).values(cost=1.0))
         assert sketches_of(session, long_run, waiting, kept_url()) == {}
+
+
+def test_the_time_left_counts_what_is_not_sketched_yet(made: sessionmaker[Session], long_run: int) -> None:
+    """By what sketches are expected to take, then by how they went; once all are there, the images alone count."""
+    with made.begin() as session:
+        run = session.get_one(t.Run, long_run)
+        run.state, run.started_at, run.sketched_at = State.RUNNING, t.now() - timedelta(seconds=30), None
+        one, *others = waiting_tasks(session, long_run, RULES)
+        making = 60.05 * (1 + len(others)) / AT_ONCE
+        assert run_out(session, run).seconds_left == pytest.approx(making)
+        # A quick picture: less than a tenth of all says nothing yet of the pace.
+        session.execute(update(t.Task).where(t.Task.id == one).values(sketched=True, cost=1.0))
+        making += (1.05 - 60.05) / AT_ONCE
+        expected = SKETCHING * 60.05 * len(others) / AT_ONCE
+        assert run_out(session, run).seconds_left == pytest.approx(making + expected)
+        session.execute(update(t.Task).where(t.Task.id == one).values(cost=60.0))
+        making += (60.05 - 1.05) / AT_ONCE
+        assert run_out(session, run).seconds_left == pytest.approx(making + 30 * len(others), rel=0.1)
+        run.sketched_at = t.now()
+        assert run_out(session, run).seconds_left == pytest.approx(making, rel=0.01)
 
 
 def test_judged_files_take_the_place_of_sketches(made: sessionmaker[Session], blobs: Blobs, long_run: int) -> None:

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from ivory_thistle.api import schemas
 from ivory_thistle.core.budgets.budget import state_of
 from ivory_thistle.core.budgets.policy import Policy
+from ivory_thistle.core.forecast.files import SKETCHING
 from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.tiers import measured_tier
 from ivory_thistle.core.states import State
@@ -204,26 +205,31 @@ def _is_sketching(run: t.Run) -> bool:
 def _pace(session: Session, run: t.Run, started_at: datetime) -> tuple[float | None, float | None]:
     """Megapixels a second, and the seconds that are left: by what images were expected to cost, and how that went.
 
-    Sketches come before; their time tells nothing of the others.
+    Sketches come before; their time tells nothing of the others, only of the sketches that are left.
     """
     begun = max(started_at, run.sketched_at or started_at)
     seconds = ((run.finished_at or t.now()) - begun).total_seconds()
     since = t.Task.finished_at >= begun
-    pixels, done, waiting = session.execute(
-        select(
-            func.coalesce(func.sum(case((since, t.Image.pixels), else_=0)), 0),
-            func.coalesce(func.sum(case((since, t.Task.cost + _LEAST_COST), else_=0)), 0),
-            func.coalesce(func.sum(case((t.Task.state == "waiting", t.Task.cost + _LEAST_COST), else_=0)), 0),
-        )
+    cost, waits = t.Task.cost + _LEAST_COST, t.Task.state == "waiting"
+    sums = ((since, t.Image.pixels), (since, cost), (waits, cost), (waits & t.Task.sketched, cost))
+    row = session.execute(
+        select(*(func.coalesce(func.sum(case((which, what), else_=0)), 0) for which, what in sums))
         .join(t.Image, t.Image.id == t.Task.image_id)
         .where(t.Task.run_id == run.id, func.json_length(t.Task.widths) > 0)
     ).one()
-    rate = float(pixels) / 1e6 / seconds if pixels and seconds > 0 else None
+    pixels, done, waiting, sketched = (float(x) for x in row)
+    rate = pixels / 1e6 / seconds if pixels and seconds > 0 else None
     if run.state != State.RUNNING or not (done or waiting):
         return rate, None
-    # Until a tenth is done, how it went says less than what was expected.
-    went = seconds / float(done) if float(done) >= _TENTH * float(done + waiting) else 1 / AT_ONCE
-    return rate, float(waiting) * went
+    left = _seconds_left(done, waiting, seconds, 1 / AT_ONCE)
+    if sketched and _is_sketching(run):
+        left += _seconds_left(sketched, waiting - sketched, seconds, SKETCHING / AT_ONCE)
+    return rate, left
+
+
+def _seconds_left(done: float, waiting: float, seconds: float, expected: float) -> float:
+    """What is waiting takes, by how what is done went; until that is a tenth, `expected` says more."""
+    return waiting * (seconds / done if done and done >= _TENTH * (done + waiting) else expected)
 
 
 def pages_over(policy: Policy, weights: Iterable[Any], screen: str = "") -> int:

@@ -49,10 +49,11 @@ def test_from_a_forecast_to_the_truth(keeping: Application, site_folder: Path) -
     assert application.wait(f"/api/v1/runs/{run['id']}", ("done", "failed"))["state"] == "done"
     ran = client.get(f"/api/v1/runs/{run['id']}/forecast").json()
     assert (ran["files"], ran["near"]) == (ran["made"], ran["images"])
+    assert ran["near_sketched"] is None and ran["files_sketched"] is None
     assert ran["took"] > 0 and ran["seconds"]["likely"] >= 0
     for total in ran["totals"]:
         assert total["foretold"]["likely"] == pytest.approx(total["after"], rel=0.1)
-        assert total["over_after"] == total["over_foretold"]["likely"] == 0
+        assert total["over_after"] == total["over_foretold"]["likely"] == 0 and total["sketched"] is None
     pages = client.get(f"{address}/pages").json()
     assert pages["total"] == len(pages["items"]) and pages["heaviest"] == max(p["before"] for p in pages["items"])
     assert all(p["after"]["likely"] <= p["before"] and p["segments"] for p in pages["items"] if p["before"])

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from coordinating import Running, until
 from ivory_thistle.api.figures import run_out
+from ivory_thistle.api.routes.forecast_of_run import get_forecast_of_run
 from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.forecast.files import SKETCHING
 from ivory_thistle.core.states import State
@@ -23,6 +24,7 @@ from ivory_thistle.workflows.forecasting import foretell
 from ivory_thistle.workflows.kept import kept_url, open_kept
 from ivory_thistle.workflows.made import made_by
 from ivory_thistle.workflows.runs import keep_result, keep_sketches, sketches_of, waiting_tasks
+from ivory_thistle.workflows.sampling import foretell_stored
 from ivory_thistle.workflows.treating import TaskResult, treat
 from ivory_thistle.workflows.workers import AT_ONCE
 
@@ -36,6 +38,8 @@ def long_run(made: sessionmaker[Session], run_id: int, tmp_path, monkeypatch: py
     monkeypatch.setenv("THISTLE_KEPT", str(tmp_path / "kept"))
     with made.begin() as session:
         session.execute(update(t.Task).where(t.Task.run_id == run_id, t.Task.state == "waiting").values(cost=60.0))
+        # What other tests left waiting would be made first, and kept for this one.
+        session.execute(update(t.Run).where(t.Run.id != run_id).values(state=State.STOPPED))
     return run_id
 
 
@@ -117,9 +121,15 @@ def test_a_forecast_rests_on_sketches(made: sessionmaker[Session], blobs: Blobs,
 
 @pytest.mark.slow
 def test_a_long_run_from_sketch_to_file(
-    made: sessionmaker[Session], long_run: int, coordinators: Callable[[], Running]
+    made: sessionmaker[Session], blobs: Blobs, long_run: int, coordinators: Callable[[], Running]
 ) -> None:
-    """Everything is sketched before the first image is done, and nothing is a sketch in the end."""
+    """Everything is sketched before the first image is done, and nothing is a sketch in the end.
+
+    What the sketches foretell is kept beside the first forecast, and stands beside the truth.
+    """
+    with made.begin() as session:
+        started = session.get_one(t.Run, long_run)
+        started.forecast = foretell_stored(session, started.capture_id, RULES, blobs).as_dict()
     coordinators()
 
     def run() -> t.Run:
@@ -133,3 +143,8 @@ def test_a_long_run_from_sketch_to_file(
     assert ended.state == "done" and ended.sketched_at is not None and len(tasks) == 5
     assert all(task.finished_at and task.finished_at >= ended.sketched_at for task in tasks)
     assert not any(task.sketched for task in tasks)
+    with made() as session:
+        ran = get_forecast_of_run(long_run, session)
+    assert ran is not None and ran.near_sketched is not None and ran.files_sketched is not None
+    assert ran.near_sketched >= 4 and ran.images == 5, ran
+    assert all(total.sketched and 0.7 < total.sketched.likely / total.after < 1.4 for total in ran.totals)

@@ -39,7 +39,7 @@ from ivory_thistle.workflows.runs import (
     sketches_of,
     waiting_tasks,
 )
-from ivory_thistle.workflows.sampling import Sampler
+from ivory_thistle.workflows.sampling import Sampler, foretell_from_sketches
 from ivory_thistle.workflows.treating import Treatment, result_of
 from ivory_thistle.workflows.workers import Call, CallFailedError, Outcome, Workers, WorkersError
 
@@ -200,6 +200,8 @@ class Coordinator:
             task, result = int(str(outcome.key)), result_of(outcome)
             in_transaction(self._sessions, partial(keep_sketches, task_id=task, result=result))
         self._set(t.Run, run_id, sketched_at=t.now())
+        if sketches and not self._stop_asked(t.Run, run_id):
+            in_transaction(self._sessions, lambda session: foretell_from_sketches(session, run_id, self._blobs))
 
     def _keep(self, run_id: int, outcome: Outcome) -> None:
         if outcome.error:

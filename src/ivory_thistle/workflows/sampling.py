@@ -61,6 +61,22 @@ def stored_stays(session: Session, capture_id: int) -> Stays:
     return found or NOTHING_STAYS
 
 
+def foretell_stored(session: Session, capture_id: int, rules: Rules, blobs: Blobs) -> Foretold:
+    """The forecast by some rules and by all that is stored of a capture."""
+    site = session.get_one(t.Site, session.get_one(t.Capture, capture_id).site_id)
+    at_hand, weights = stored_at_hand(session, capture_id, blobs), stored_weights(session, capture_id)
+    probes, stays = stored_probes(session, capture_id), stored_stays(session, capture_id)
+    return foretell(at_hand, rules, weights, site_policy(site), kept_url(), probes, stays)
+
+
+def foretell_from_sketches(session: Session, run_id: int, blobs: Blobs) -> None:
+    """Keeps beside the forecast of a run what its sketches tell, which is surer."""
+    run = session.get_one(t.Run, run_id)
+    if run.forecast:
+        told = foretell_stored(session, run.capture_id, Rules.from_dict(run.rules), blobs)
+        run.forecast = {**run.forecast, "sketched": told.as_dict()}
+
+
 class Sampler:
     """Looks closer at what a run would treat, sketches it, then treats what tells most of the others."""
 

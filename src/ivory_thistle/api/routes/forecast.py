@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import json
 from collections import Counter
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import replace
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Query
 from sqlalchemy import case, func, select
@@ -16,11 +16,9 @@ from ivory_thistle.api import schemas
 from ivory_thistle.api.errors import not_found
 from ivory_thistle.api.figures import budget_state, images_by_path
 from ivory_thistle.api.routes.captures import capture_of
-from ivory_thistle.api.routes.runs import finished_run
 from ivory_thistle.api.services import Services, ServicesDep, SessionDep
 from ivory_thistle.core.forecast.pages import PageForecast, Range, Total, page_range
 from ivory_thistle.core.formats.tiers import TIERS, measured_tier
-from ivory_thistle.core.reports.report import totals as report_totals
 from ivory_thistle.core.treatment.ladder import Plan
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.treatment.rules_toml import rules_of_tables
@@ -29,15 +27,12 @@ from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.at_hand import AtHand, stored_at_hand
 from ivory_thistle.workflows.forecasting import Foretold, foretell, widest
 from ivory_thistle.workflows.kept import kept_url
-from ivory_thistle.workflows.reported import without_images
 from ivory_thistle.workflows.sampling import ask_for_sample, newest_sample, stored_probes, stored_stays
 from ivory_thistle.workflows.settings import site_policy, site_rules
 from ivory_thistle.workflows.weights import stored_weights
 
 router = APIRouter(prefix="/captures/{capture_id}", tags=["treatment"])
-of_run = APIRouter(prefix="/runs/{run_id}", tags=["runs"])
 of_sample = APIRouter(prefix="/samples/{sample_id}", tags=["treatment"])
-_NEAR = 0.3
 _STEPS = 20
 """In which a forecast follows what is sketched."""
 _MOST_PAGES, _MOST_SEGMENTS = 5, 40
@@ -214,69 +209,6 @@ def start_sample(capture_id: int, session: SessionDep, services: ServicesDep) ->
     session.commit()
     services.jobs.wake()
     return out
-
-
-@of_run.get("/forecast")
-def get_forecast_of_run(run_id: int, session: SessionDep) -> schemas.RanOut | None:
-    """What was foretold of a finished run when it was started, beside what came of it; nothing of chosen images."""
-    run = finished_run(session, run_id)
-    told = run.forecast
-    if told is None or not run.started_at or not run.finished_at:
-        return None
-    rows = session.execute(
-        select(t.Image.path, t.Task.bytes_after)
-        .join(t.Image, t.Image.id == t.Task.image_id)
-        .where(t.Task.run_id == run_id, t.Task.state == "done")
-    )
-    pairs = [(told["images"][path], after) for path, after in rows if path in told["images"]]
-    made = session.execute(
-        select(func.count(t.Rendition.id)).join(t.Task, t.Task.id == t.Rendition.task_id).where(t.Task.run_id == run_id)
-    ).scalar_one()
-    return schemas.RanOut(
-        totals=_beside(told["totals"], _truth(session, run)),
-        seconds=schemas.RangeOut.model_validate(told["seconds"]),
-        took=(run.finished_at - run.started_at).total_seconds(),
-        files=told["files"],
-        made=made,
-        images=len(pairs),
-        near=sum(abs(likely - after) <= _NEAR * after for likely, after in pairs),
-    )
-
-
-def _truth(session: Session, run: t.Run) -> dict[tuple[str, str, bool], tuple[int, int]]:
-    """Bytes of all pages and how many are over, by screen, tier and part (at opening: True), as they came to be."""
-    report = without_images(session, run)
-    if report.rows:
-        found = ((opening, one) for opening in (True, False) for one in report_totals(report, opening))
-        return {(one.screen, one.tier, opening): (one.after, one.over_after) for opening, one in found}
-    policy = report.policy
-    rows = session.execute(
-        select(t.Page.path, t.PageSaving.tier, t.PageSaving.after)
-        .join(t.Page, t.Page.id == t.PageSaving.page_id)
-        .where(t.PageSaving.run_id == run.id)
-    ).all()
-    tiers = {tier for _, tier, _ in rows}
-    sums = {
-        tier: (
-            sum(after for _, of, after in rows if of == tier),
-            sum(after > policy.allowed(path).bytes for path, of, after in rows if of == tier),
-        )
-        for tier in tiers
-    }
-    return {("", tier, opening): sums[tier] for tier in tiers for opening in (True, False)}
-
-
-def _beside(
-    told: Iterable[dict[str, Any]], truth: Mapping[tuple[str, str, bool], tuple[int, int]]
-) -> list[schemas.RanTotal]:
-    return [
-        schemas.RanTotal(
-            screen=one["screen"], tier=one["tier"], part="opening" if one["opening"] else "scrolled",
-            foretold=one["after"], after=after[0], over_foretold=one["over_after"], over_after=after[1],
-        )
-        for one in told
-        if (after := truth.get((one["screen"], one["tier"], one["opening"])))
-    ]  # fmt: skip
 
 
 @of_sample.get("")

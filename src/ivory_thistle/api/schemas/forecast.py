@@ -43,12 +43,16 @@ class SampleOut(Job):
 
 
 class RanTotal(Out):
-    """All pages on one screen in one tier, in one part of a visit: what was foretold, and what came of it."""
+    """All pages on one screen in one tier, in one part of a visit: what was foretold, and what came of it.
+
+    `sketched`: what was foretold once all images had been sketched, where they were.
+    """
 
     screen: str
     tier: str
     part: Part
     foretold: RangeOut
+    sketched: RangeOut | None
     after: int
     over_foretold: RangeOut
     over_after: int
@@ -58,6 +62,7 @@ class RanOut(Out):
     """A finished run beside what was foretold when it was started.
 
     Of its `images`, `near` came within 30 % of what was foretold; `files` were foretold and `made`; it `took` seconds.
+    `files_sketched` and `near_sketched` are the same by the forecast that rests on sketches, where there was one.
     """
 
     totals: list[RanTotal]
@@ -67,6 +72,8 @@ class RanOut(Out):
     made: int
     images: int
     near: int
+    files_sketched: int | None
+    near_sketched: int | None
 
 
 class Forecast(Out):

@@ -17,7 +17,7 @@ class Run(Job, Base):
     `savings` holds the site's bytes before and after in each tier, `limits` what was found not to be safe in its pages,
     `report` what they load: all three once the run is done. `taken_back` are the images that a person gave a safer form
     on a page afterwards, `settled` the limits without these. `forecast` is what was foretold when it was started,
-    `sketched_at` when its images had been sketched.
+    and (`sketched`) at `sketched_at`, when its images had been sketched.
     """
 
     __tablename__ = "run"

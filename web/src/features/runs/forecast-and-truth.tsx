@@ -4,7 +4,7 @@ import { bytes, count, duration } from "@/shared/format/figures";
 import { TableHead } from "@/shared/ui/table-head";
 import { useTier } from "@/shared/ui/vocabulary";
 
-/** What was foretold when the run was started, beside what came of it. */
+/** What was foretold when the run was started, and once it was sketched, beside what came of it. */
 export function ForecastAndTruth({ run }: { run: number }) {
   const tier = useTier("");
   const found = useQuery({
@@ -14,62 +14,88 @@ export function ForecastAndTruth({ run }: { run: number }) {
   const f = found.data;
   if (!f) return null;
   const rows = f.totals.filter((t) => t.tier === tier.name && t.part === "scrolled");
+  const sketched = f.files_sketched !== null;
   return (
-    <section aria-labelledby="truth" className="mb-8 max-w-[860px] overflow-x-auto">
+    <section aria-labelledby="truth" className="mb-8 overflow-x-auto">
       <h2 id="truth" className="mb-2">
         Forecast and truth
       </h2>
       <table className="w-full border-collapse">
-        <TableHead words={["", "foretold", "came to be", "off by"]} gap="pr-6" />
+        <TableHead
+          words={["figure", "foretold", ...(sketched ? ["once sketched"] : []), "came to be"]}
+          gap="pr-6"
+        />
         <tbody className="divide-y divide-rule">
           {rows.map((t) => (
             <Row
               key={t.screen}
               name={t.screen ? `All pages on a ${t.screen}, ${tier.words}` : `All pages, ${tier.words}`}
-              foretold={range(t.foretold, bytes)}
-              truth={bytes(t.after)}
-              off={off(t.foretold.likely, t.after)}
+              told={[t.foretold, ...(t.sketched ? [t.sketched] : [])]}
+              truth={t.after}
+              words={bytes}
             />
           ))}
           <Row
             name="Time of the run"
-            foretold={range(f.seconds, duration)}
-            truth={duration(f.took)}
-            off={off(f.seconds.likely, f.took)}
+            told={[f.seconds, ...(sketched ? [null] : [])]}
+            truth={f.took}
+            words={duration}
           />
-          <Row name="Files made" foretold={count(f.files)} truth={count(f.made)} off={off(f.files, f.made)} />
+          <Row
+            name="Files made"
+            told={[f.files, f.files_sketched].flatMap(exactly)}
+            truth={f.made}
+            words={count}
+          />
         </tbody>
       </table>
       {f.images > 0 && (
         <p className="mt-2 text-ink-soft">
-          {count(f.near)} of {count(f.images)} images came within 30 % of what was foretold of each.
+          {count(f.near)} of {count(f.images)} images came within 30 % of what was foretold of each
+          {f.near_sketched === null ? "" : `, ${count(f.near_sketched)} once they were sketched`}.
         </p>
       )}
     </section>
   );
 }
 
-type RowProps = { name: string; foretold: string; truth: string; off: string };
+type Range = Schemas["RangeOut"];
+type RowProps = {
+  name: string;
+  told: readonly (Range | null)[];
+  truth: number;
+  words: (n: number) => string;
+};
 
-function Row({ name, foretold, truth, off: by }: RowProps) {
+function Row({ name, told: forecasts, truth, words }: RowProps) {
   return (
     <tr>
       <th scope="row" className="py-1.5 pr-6 text-left font-normal">
         {name}
       </th>
-      <td className="figure py-1.5 pr-6">{foretold}</td>
-      <td className="figure py-1.5 pr-6">{truth}</td>
-      <td className="figure py-1.5 pr-6">{by}</td>
+      {forecasts.map((told, n) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: columns keep their places
+        <td key={n} className="figure py-1.5 pr-6">
+          {told ? range(told, words) : "–"}
+          {told && <span className="block text-ink-soft text-sm">{off(told.likely, truth)}</span>}
+        </td>
+      ))}
+      <td className="figure py-1.5 pr-6">{words(truth)}</td>
     </tr>
   );
 }
 
-function range(r: Schemas["RangeOut"], words: (n: number) => string): string {
+/** A figure that was told without a range; nothing where there is none. */
+function exactly(n: number | null): Range[] {
+  return n === null ? [] : [{ likely: n, low: n, high: n }];
+}
+
+function range(r: Range, words: (n: number) => string): string {
   return r.low === r.high ? words(r.likely) : `${words(r.likely)} (${words(r.low)} to ${words(r.high)})`;
 }
 
 function off(likely: number, truth: number): string {
   if (truth <= 0) return "–";
   const share = Math.round((likely / truth - 1) * 100);
-  return share === 0 ? "under 1 %" : `${share > 0 ? "+" : "−"}${Math.abs(share)} %`;
+  return share === 0 ? "off by less than 1 %" : `off by ${share > 0 ? "+" : "−"}${Math.abs(share)} %`;
 }

@@ -3629,6 +3629,7 @@ export interface components {
          * @description A finished run beside what was foretold when it was started.
          *
          *     Of its `images`, `near` came within 30 % of what was foretold; `files` were foretold and `made`; it `took` seconds.
+         *     `files_sketched` and `near_sketched` are the same by the forecast that rests on sketches, where there was one.
          */
         RanOut: {
             /** Totals */
@@ -3644,10 +3645,16 @@ export interface components {
             images: number;
             /** Near */
             near: number;
+            /** Files Sketched */
+            files_sketched: number | null;
+            /** Near Sketched */
+            near_sketched: number | null;
         };
         /**
          * RanTotal
          * @description All pages on one screen in one tier, in one part of a visit: what was foretold, and what came of it.
+         *
+         *     `sketched`: what was foretold once all images had been sketched, where they were.
          */
         RanTotal: {
             /** Screen */
@@ -3660,6 +3667,7 @@ export interface components {
              */
             part: "opening" | "scrolled";
             foretold: components["schemas"]["RangeOut"];
+            sketched: components["schemas"]["RangeOut"] | null;
             /** After */
             after: number;
             over_foretold: components["schemas"]["RangeOut"];

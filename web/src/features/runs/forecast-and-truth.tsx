@@ -75,23 +75,32 @@ function Row({ name, told: forecasts, truth, words }: RowProps) {
       </th>
       {forecasts.map((told, n) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: columns keep their places
-        <td key={n} className="figure py-1.5 pr-6">
-          {told ? range(told, words) : "–"}
-          {told && <span className="block text-ink-soft text-sm">{off(told.likely, truth)}</span>}
+        <td key={n} className="figure whitespace-normal py-1.5 pr-6">
+          {told ? <Told told={told} truth={truth} words={words} /> : "–"}
         </td>
       ))}
-      <td className="figure py-1.5 pr-6">{words(truth)}</td>
+      <td className="figure py-1.5">{words(truth)}</td>
     </tr>
+  );
+}
+
+function Told({ told: r, truth, words }: { told: Range; truth: number; words: (n: number) => string }) {
+  return (
+    <>
+      <span className="inline-block">{words(r.likely)}</span>{" "}
+      {r.low !== r.high && (
+        <span className="inline-block">
+          ({words(r.low)} to {words(r.high)})
+        </span>
+      )}
+      <span className="block text-ink-soft text-sm">{off(r.likely, truth)}</span>
+    </>
   );
 }
 
 /** A figure that was told without a range; nothing where there is none. */
 function exactly(n: number | null): Range[] {
   return n === null ? [] : [{ likely: n, low: n, high: n }];
-}
-
-function range(r: Range, words: (n: number) => string): string {
-  return r.low === r.high ? words(r.likely) : `${words(r.likely)} (${words(r.low)} to ${words(r.high)})`;
 }
 
 function off(likely: number, truth: number): string {

@@ -129,7 +129,8 @@ def test_a_long_run_from_sketch_to_file(
     """
     with made.begin() as session:
         started = session.get_one(t.Run, long_run)
-        started.forecast = foretell_stored(session, started.capture_id, RULES, blobs).as_dict()
+        at_hand = stored_at_hand(session, started.capture_id, blobs)
+        started.forecast = foretell_stored(session, started.capture_id, at_hand, RULES).as_dict()
     coordinators()
 
     def run() -> t.Run:

@@ -17,7 +17,7 @@ from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs, StorageError
 from ivory_thistle.store.database import in_transaction
-from ivory_thistle.workflows.at_hand import stored_at_hand
+from ivory_thistle.workflows.at_hand import AtHand, stored_at_hand
 from ivory_thistle.workflows.forecasting import Foretold, foretell, originals_that_stay, sample_of, to_sketch
 from ivory_thistle.workflows.kept import kept_url
 from ivory_thistle.workflows.settings import site_policy, site_screens
@@ -61,19 +61,20 @@ def stored_stays(session: Session, capture_id: int) -> Stays:
     return found or NOTHING_STAYS
 
 
-def foretell_stored(session: Session, capture_id: int, rules: Rules, blobs: Blobs) -> Foretold:
+def foretell_stored(session: Session, capture_id: int, at_hand: AtHand, rules: Rules) -> Foretold:
     """The forecast by some rules and by all that is stored of a capture."""
-    site = session.get_one(t.Site, session.get_one(t.Capture, capture_id).site_id)
-    at_hand, weights = stored_at_hand(session, capture_id, blobs), stored_weights(session, capture_id)
+    policy = site_policy(session.get_one(t.Site, session.get_one(t.Capture, capture_id).site_id))
+    weights = stored_weights(session, capture_id)
     probes, stays = stored_probes(session, capture_id), stored_stays(session, capture_id)
-    return foretell(at_hand, rules, weights, site_policy(site), kept_url(), probes, stays)
+    return foretell(at_hand, rules, weights, policy, kept_url(), probes, stays)
 
 
 def foretell_from_sketches(session: Session, run_id: int, blobs: Blobs) -> None:
     """Keeps beside the forecast of a run what its sketches tell, which is surer."""
     run = session.get_one(t.Run, run_id)
     if run.forecast:
-        told = foretell_stored(session, run.capture_id, Rules.from_dict(run.rules), blobs)
+        at_hand = stored_at_hand(session, run.capture_id, blobs)
+        told = foretell_stored(session, run.capture_id, at_hand, Rules.from_dict(run.rules))
         run.forecast = {**run.forecast, "sketched": told.as_dict()}
 
 
@@ -93,9 +94,8 @@ class Sampler:
             sample = session.get_one(t.Sample, sample_id)
             self._capture_id, self._rules = sample.capture_id, Rules.from_dict(sample.rules)
             site = session.get_one(t.Site, session.get_one(t.Capture, self._capture_id).site_id)
-            self._policy, self._screens = site_policy(site), site_screens(site)
+            self._screens = site_screens(site)
             self._at_hand = stored_at_hand(session, self._capture_id, blobs)
-            self._weights = stored_weights(session, self._capture_id)
 
     def take(self) -> bool:
         """False where it was stopped before its end."""
@@ -132,8 +132,7 @@ class Sampler:
 
     def _told(self) -> Foretold:
         with self._sessions() as session:
-            probes, stays = stored_probes(session, self._capture_id), stored_stays(session, self._capture_id)
-        return foretell(self._at_hand, self._rules, self._weights, self._policy, kept_url(), probes, stays)
+            return foretell_stored(session, self._capture_id, self._at_hand, self._rules)
 
     def _to_look_at(self, told: Foretold) -> list[ImageFacts]:
         """Still pictures that would be treated, that nobody looked at closer; those of the most bytes first."""

@@ -25,11 +25,10 @@ from ivory_thistle.core.treatment.rules_toml import rules_of_tables
 from ivory_thistle.core.treatment.sentences import sentences
 from ivory_thistle.store import tables as t
 from ivory_thistle.workflows.at_hand import AtHand, stored_at_hand
-from ivory_thistle.workflows.forecasting import Foretold, foretell, widest
+from ivory_thistle.workflows.forecasting import Foretold, widest
 from ivory_thistle.workflows.kept import kept_url
-from ivory_thistle.workflows.sampling import ask_for_sample, newest_sample, stored_probes, stored_stays
+from ivory_thistle.workflows.sampling import ask_for_sample, foretell_stored, newest_sample
 from ivory_thistle.workflows.settings import site_policy, site_rules
-from ivory_thistle.workflows.weights import stored_weights
 
 router = APIRouter(prefix="/captures/{capture_id}", tags=["treatment"])
 of_sample = APIRouter(prefix="/samples/{sample_id}", tags=["treatment"])
@@ -40,7 +39,7 @@ _MOST_PAGES, _MOST_SEGMENTS = 5, 40
 
 def foretold(session: Session, services: Services, capture_id: int, rules: Rules) -> Foretold:
     """The forecast by some rules, as long as nothing else is known of the capture."""
-    capture, site = capture_of(session, capture_id)
+    _, site = capture_of(session, capture_id)
     sample, run = newest_sample(session, capture_id), _finished_runs(session, capture_id)
     known = f"{sample.id} {sample.done}" if sample else ""
     sketches = _sketches(session, capture_id)
@@ -48,10 +47,7 @@ def foretold(session: Session, services: Services, capture_id: int, rules: Rules
     what = f"foretold {known} {sketches} {run} {json.dumps([rules.as_dict(), policy.as_dict()], sort_keys=True)}"
 
     def ask() -> Foretold:
-        at_hand = _at_hand(session, services, capture_id)
-        weights = stored_weights(session, capture.id)
-        probes, stays = stored_probes(session, capture_id), stored_stays(session, capture_id)
-        return foretell(at_hand, rules, weights, policy, kept_url(), probes, stays)
+        return foretell_stored(session, capture_id, _at_hand(session, services, capture_id), rules)
 
     return services.forecasts.get(capture_id, what, ask)
 

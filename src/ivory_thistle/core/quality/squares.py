@@ -1,4 +1,4 @@
-"""The score of a large picture by squares of it: a glance that tells about the same in a fifth of the time."""
+"""The score of a large picture by squares of it: a glance that tells about the same from fewer pixels."""
 
 from __future__ import annotations
 

@@ -1,6 +1,7 @@
 """Sketches: quick encodes of an image's files at settings that small copies of it foretell, confirmed by no search.
 
 They are there to be looked at while the confirmed files are still being made; nothing of them is handed over.
+What a drawing keeps without loss or by a palette is made as it will be: nothing of that is searched.
 """
 
 from __future__ import annotations

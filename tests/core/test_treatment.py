@@ -6,7 +6,7 @@ import io
 import json
 import re
 from dataclasses import replace
-from itertools import pairwise
+from itertools import combinations, pairwise
 
 import numpy as np
 import pytest
@@ -14,6 +14,7 @@ import pyvips
 from PIL import Image, ImageCms, ImageDraw
 
 from ivory_thistle.core.errors import PictureError
+from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.pixels import decode
 from ivory_thistle.core.treatment.choice import Treated
@@ -23,6 +24,7 @@ from ivory_thistle.core.treatment.narrowing import FIDELITIES, fields_of
 from ivory_thistle.core.treatment.rendition import facts_from, plain_fields
 from ivory_thistle.core.treatment.rules import BY_ROLE, FallbackFormat, Rules
 from ivory_thistle.core.treatment.treat import treat_image
+from ivory_thistle.core.treatment.worth import Load, worthwhile
 from ivory_thistle.core.words import kb
 from pictures import camera_picture, encoded, opened, photograph, translucent_graphic
 
@@ -110,6 +112,43 @@ def test_the_decision_is_told_with_its_numbers() -> None:
         assert any(w.startswith(says) for w in words), (says, words)
     assert re.fullmatch(r"At 512 px \w+ weighs [\d.]+ kB; .*JPEG at the same look [\d.]+ kB\.", words[-1])
     assert all((r.score or 0) >= 75 for r in found.renditions)
+
+
+@pytest.mark.parametrize("seed", range(20))
+def test_no_other_choice_of_tiers_lets_most_visitors_load_less(seed: int) -> None:
+    """Of all choices in which each tier gains enough on the next: least for the newest browsers, then for older ones.
+
+    Nearly all visitors have the newest (caniuse-lite, `core.reports.browser_shares`).
+    """
+    chance, rules = np.random.default_rng(seed), Rules()
+    fallback, *modern = (
+        Load(tier, form, together=int(size), widest=int(size), files=2)
+        for tier, form, size in zip(
+            ("baseline", "webp", "avif"), ("jpeg", "webp", "avif"), chance.integers(5_000, 30_000, 3), strict=True
+        )
+    )
+
+    def gains(chain: tuple[Load, ...]) -> bool:
+        return all(rules.tier_is_worth_it(a.together, b.together, b.files) for a, b in pairwise((fallback, *chain)))
+
+    def loaded(chain: tuple[Load, ...]) -> tuple[int, ...]:
+        by_tier = {"baseline": fallback.together, "webp": fallback.together} | {one.tier: one.together for one in chain}
+        return by_tier.get("avif", by_tier["webp"]), by_tier["webp"]
+
+    every = [chain for n in range(3) for chain in combinations(modern, n) if gains(chain)]
+    kept, dropped = worthwhile(fallback, modern, rules)
+    assert gains(tuple(kept[1:]))
+    assert loaded(tuple(kept[1:])) == min(map(loaded, every))
+    assert {one.tier for one in kept[1:]} | {one.load.tier for one in dropped} == {"webp", "avif"}
+
+
+def test_a_tier_that_takes_the_place_of_another_says_so() -> None:
+    """Both would not be worth their files; the lighter one stays."""
+    sizes = {"baseline": 9_600, "webp": 5_000, "avif": 3_300}
+    fallback, *modern = (Load(tier, TIERS[tier].format, size, size, files=2) for tier, size in sizes.items())
+    kept, dropped = worthwhile(fallback, modern, Rules())
+    assert [one.tier for one in kept] == ["baseline", "avif"]
+    assert [one.words for one in dropped] == ["WebP dropped: AVIF takes its place, 3.3 kB against 5 kB."]
 
 
 def test_what_a_search_tried_is_told() -> None:
@@ -367,9 +406,12 @@ def moving(format_: str, frames: int = 10, **options: object) -> bytes:
 def test_animations_keep_frames_timing_and_plays(format_: str, options: dict[str, int], plays: int) -> None:
     """From GIF (NETSCAPE2.0 counts repeats), animated PNG (num_plays) and WebP (loop count) to WebP."""
     data = moving(format_, **options)
-    rules = Rules(tier_share=-9, tier_bytes=-(10**9))
-    found = treat_image(data, facts_of(data, f"x.{format_.lower()}"), [Step(320)], rules, "content", "animation")
-    file = next(r for r in found.renditions if r.tier == "webp")
+    facts = as_if_heavy(facts_of(data, f"x.{format_.lower()}"))
+    webp, avif = (
+        treat_image(data, facts, [Step(320)], Rules(formats=(tier,)), "content", "animation")
+        for tier in ("webp", "avif")
+    )
+    (file,) = webp.renditions
     image = Image.open(io.BytesIO(file.data))
     assert image.n_frames == 10 and image.info["loop"] == plays
     delays = []
@@ -378,17 +420,22 @@ def test_animations_keep_frames_timing_and_plays(format_: str, options: dict[str
         image.load()
         delays.append(image.info["duration"])
     assert delays == [40 + 10 * n for n in range(10)]
-    assert ("AVIF left out: it can't be told how often to play." in found.words) is (plays > 0)
-    assert {r.tier for r in found.renditions} == ({"webp"} if plays else {"webp", "avif"})
-    assert all((r.score or 0) >= 75 for r in found.renditions)
-    assert found.words[-1] == f"The original ({kb(len(data))}) stays as the fallback."
+    assert ("AVIF left out: it can't be told how often to play." in avif.words) is (plays > 0)
+    assert [r.tier for r in avif.renditions] == ([] if plays else ["avif"])
+    assert all((r.score or 0) >= 75 for r in (*webp.renditions, *avif.renditions))
+    assert webp.words[-1] == f"The original ({kb(facts.bytes)}) stays as the fallback."
 
 
 def test_animations_grow_smaller_with_their_width() -> None:
     """A narrower slot, a narrower animation, premultiplied and of whole frames."""
     data = moving("GIF", loop=0)
-    found = treat_image(data, facts_of(data, "x.gif"), [Step(160)], Rules(tier_share=-9, tier_bytes=-(10**9)))
+    found = treat_image(data, as_if_heavy(facts_of(data, "x.gif")), [Step(160)], Rules())
     assert {(r.width, r.height) for r in found.renditions} == {(160, 100)}
+
+
+def as_if_heavy(facts: ImageFacts) -> ImageFacts:
+    """An original beside which every file is worth having."""
+    return replace(facts, bytes=1_000_000)
 
 
 DRAWING = b"""<?xml version="1.0"?>

@@ -147,8 +147,9 @@ class _Browsers:
             if browser.is_connected():
                 return browser
         if self._playwright is None:
-            self._playwright = await self._ends.enter_async_context(async_playwright())
+            # What is entered first ends last: while a browser ends, it still writes to its profile.
             self._profiles = await self._ends.enter_async_context(_profiles())
+            self._playwright = await self._ends.enter_async_context(async_playwright())
         return await _launcher.launch(self._playwright, self._profiles)
 
     async def _end(self) -> None:

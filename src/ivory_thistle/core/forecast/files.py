@@ -10,10 +10,11 @@ from math import erf, exp, inf, log, sqrt
 
 from ivory_thistle.core.forecast.probes import Probe
 from ivory_thistle.core.forecast.sizes import Character, Modelled, Sizes, modelled
-from ivory_thistle.core.formats.tiers import BASELINE, Tier, and_older, modern_tiers
+from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier, and_older, modern_tiers
 from ivory_thistle.core.treatment.ladder import Plan
 from ivory_thistle.core.treatment.rendition import RenditionFacts
 from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.treatment.worth import Load, worthwhile
 
 Rungs = tuple[Sequence[float], Sequence[tuple[int, int]]]
 
@@ -243,30 +244,39 @@ def _kept(told: Expected, planned: Plan, sizes: Sizes) -> Expected:
     if rules.fallback and smaller:
         files[BASELINE] = smaller
     standing = {w: min(size, facts.bytes) for w, size in fallback.items()}
-    modern = {tier: mine for tier in reversed(modern_tiers()) if (mine := sizes.get(tier))}
-    count, size = _likely(rules, sum(standing.values()), list(modern.values()), sqrt(2) * told.spread)
-    for tier, mine in modern.items():
-        before, after = sum(standing.values()), sum(mine.values())
-        if rules.tier_is_worth_it(before, after, len(mine)) and mine[told.top] < standing[told.top]:
-            files[tier], standing = mine, dict(mine)
-            count, size = count - len(mine), size - after
+    modern = [_load(tier, mine, told.top) for tier in reversed(modern_tiers()) if (mine := sizes.get(tier))]
+    older = _load(BASELINE, standing, told.top)
+    count, size = _likely(older, modern, rules, sqrt(2) * told.spread)
+    for one in worthwhile(older, modern, rules)[0][1:]:
+        files[one.tier] = sizes[one.tier]
+        count, size = count - one.files, size - one.together
     return replace(told, files=files, apart=sum(told.model.apart) if told.model else 0, beside=(count, size))
 
 
-def _likely(rules: Rules, fallback: int, tiers: Sequence[Mapping[int, int]], off: float) -> tuple[float, float]:
-    """How many files of modern tiers, and bytes, are kept on average, where the sums of two tiers are `off` beside
-    each other (standard deviation of the natural logarithm). `fallback` is what all browsers can load, in bytes.
+def _load(tier: Tier, sizes: Mapping[int, int], top: int) -> Load:
+    return Load(tier, TIERS[tier].format, together=sum(sizes.values()), widest=sizes[top], files=len(sizes))
+
+
+def _likely(fallback: Load, modern: Iterable[Load], rules: Rules, off: float) -> tuple[float, float]:
+    """How many files of modern tiers, and bytes, `worthwhile` keeps on average, where two tiers are `off` beside each
+    other (standard deviation of the natural logarithm).
     """
-    count = size = 0.0
-    standing = {fallback: 1.0}
-    """How likely it is that the next tier has to save on so many bytes."""
-    for mine in tiers:
-        after, kept = sum(mine.values()), 0.0
-        for before, chance in standing.items():
-            limit = min(before * (1 - rules.tier_share), before - rules.tier_bytes * len(mine))
-            worth = chance * (1 + erf(log(limit / after) / off / sqrt(2))) / 2 if limit > 0 else 0.0
-            standing[before] = chance - worth
-            kept += worth
-        standing[after] = standing.get(after, 0.0) + kept
-        count, size = count + kept * len(mine), size + kept * after
-    return count, size
+
+    def odds(mine: Load, limit: float) -> float:
+        """That a tier's files take less than so many bytes."""
+        return (1 + erf(log(limit / mine.together) / off / sqrt(2))) / 2 if limit > 0 else 0.0
+
+    cases: list[tuple[tuple[Load, ...], float]] = [((fallback,), 1.0)]
+    for mine in modern:
+        met, cases = cases, []
+        for kept, chance in met:
+            before = kept[-1].together
+            limit = min(before * (1 - rules.tier_share), before - rules.tier_bytes * mine.files)
+            beside = odds(mine, limit)
+            instead = odds(mine, before) - beside if len(kept) > 1 else 0.0
+            cases += [
+                ((*kept, mine), chance * beside), ((*kept[:-1], mine), chance * instead),
+                (kept, chance * (1 - beside - instead)),
+            ]  # fmt: skip
+    count = sum(chance * sum(load.files for load in kept[1:]) for kept, chance in cases)
+    return count, sum(chance * sum(load.together for load in kept[1:]) for kept, chance in cases)

@@ -5,15 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from hashlib import sha256
+from itertools import pairwise
 
 from ivory_thistle.core.formats.encoder import Encoded
-from ivory_thistle.core.formats.table import FORMATS
+from ivory_thistle.core.formats.table import FORMATS, FormatName
 from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.search import Point
 from ivory_thistle.core.treatment.making import Made
 from ivory_thistle.core.treatment.rendition import Rendition
 from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.treatment.worth import Load, worthwhile
 from ivory_thistle.core.words import kb
 
 
@@ -32,7 +34,7 @@ def keep_what_is_worth_it(
     words: Sequence[str],
     apart: Sequence[Made] = (),
 ) -> Treated:
-    """Keeps the fallback where it is smaller than the original, and each modern tier that gains enough on the next.
+    """Keeps the fallback where it is smaller than the original, and the modern tiers that are worth theirs.
 
     `apart` are fallbacks that stand apart from the ladder: of the original's own size, or as a social card.
     """
@@ -41,21 +43,17 @@ def keep_what_is_worth_it(
     kept: list[tuple[Tier, Made]] = [(BASELINE, m) for m in _worth_replacing(fallback, facts, rules, said)]
     standing = [min(size, facts.bytes) for size in _loaded_by_width(fallback)]
     rival = fallback[-1].encoded.format if kept else facts.format
+    modern = list[Load]()
     for tier in reversed([t for t in TIERS if t in made and t != BASELINE]):
-        files = made[tier]
-        name = FORMATS[files[-1].encoded.format].label
-        if not all(m.met for m in files):
-            said.append(f"{name} dropped: it can't keep this look.")
-            continue
-        sizes = _loaded_by_width(files)
-        before, after = sum(standing), sum(sizes)
-        if rules.tier_is_worth_it(before, after, len(files)) and sizes[-1] < standing[-1]:
-            kept += [(tier, m) for m in files]
-            gain = f"saves {100 * (1 - after / before):.0f} % over {FORMATS[rival].label}"
-            said.append(f"{name} {gain} ({kb(before)} to {kb(after)}).")
-            standing, rival = sizes, files[-1].encoded.format
+        form = made[tier][-1].encoded.format
+        if all(m.met for m in made[tier]):
+            modern.append(_load(tier, form, _loaded_by_width(made[tier])))
         else:
-            said.append(f"{name} dropped: {kb(after)} against {kb(before)} is not worth a file.")
+            said.append(f"{FORMATS[form].label} dropped: it can't keep this look.")
+    worth, dropped = worthwhile(_load(BASELINE, rival, standing), modern, rules)
+    said += [one.words for one in dropped]
+    said += [f"{newer.saves_over(older)})." for older, newer in pairwise(worth)]
+    kept += [(load.tier, m) for load in worth[1:] for m in made[load.tier]]
     kept = list(_without_heavier_narrower(kept, said))
     said += _at_the_same_look(made, kept)
     for one in apart:
@@ -65,6 +63,10 @@ def keep_what_is_worth_it(
     order = {tier: n for n, tier in enumerate(TIERS)}
     kept.sort(key=lambda k: (order[k[0]], k[1].encoded.width))
     return Treated(tuple(rendition_of(tier, m.encoded, m.score, m.points) for tier, m in kept), tuple(said))
+
+
+def _load(tier: Tier, form: FormatName, sizes: Sequence[int]) -> Load:
+    return Load(tier, form, together=sum(sizes), widest=sizes[-1], files=len(sizes))
 
 
 def _loaded_by_width(files: Sequence[Made]) -> list[int]:

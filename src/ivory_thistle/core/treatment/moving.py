@@ -3,20 +3,21 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
 from ivory_thistle.core.formats.encoder import Encoded
 from ivory_thistle.core.formats.table import FORMATS
-from ivory_thistle.core.formats.tiers import TIERS, Moving, Tier
+from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Moving, Tier
 from ivory_thistle.core.images.animation import Animation, decode_animation
 from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.quality import FrameScores, Prepared, prepare, score_frames
 from ivory_thistle.core.search import Coder, Hint, fewest_bytes
 from ivory_thistle.core.treatment.choice import Treated, rendition_of
-from ivory_thistle.core.treatment.rendition import Rendition
 from ivory_thistle.core.treatment.roles import Role
 from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.treatment.worth import Load, worthwhile
 from ivory_thistle.core.words import kb
 
 _JUDGED = 16
@@ -31,8 +32,7 @@ def treat_animation(data: bytes, facts: ImageFacts, width: int, rules: Rules, ro
     """
     maker = _Maker(decode_animation(data, facts, width), rules.fidelity_for(role, "animation"))
     words = [f"Animation of {facts.frames} frames as {role}: the worst frame kept at a score of {maker.goal}."]
-    found: list[Rendition] = []
-    standing, rival = facts.bytes, FORMATS[facts.format].label
+    made: dict[Tier, _Made] = {}
     for tier, row in reversed(TIERS.items()):
         if tier not in rules.formats or row.moving is None:
             continue
@@ -40,18 +40,17 @@ def treat_animation(data: bytes, facts: ImageFacts, width: int, rules: Rules, ro
         if maker.animation.plays and not row.moving.ends:
             words.append(f"{name} left out: it can't be told how often to play.")
             continue
-        made = maker.make(tier, row.moving)
-        size = made.encoded.bytes
-        if not made.met:
+        made[tier] = maker.make(tier, row.moving)
+        if not made[tier].met:
             words.append(f"{name} dropped: it can't keep this look.")
-        elif rules.tier_is_worth_it(standing, size):
-            share = 100 * (1 - size / standing)
-            look = f"worst frame {made.scores.worst:.0f}, mean {made.scores.mean:.0f}"
-            words.append(f"{name} saves {share:.0f} % over {rival} ({kb(standing)} to {kb(size)}; {look}).")
-            found.insert(0, rendition_of(tier, made.encoded, made.scores.worst))
-            standing, rival = size, name
-        else:
-            words.append(f"{name} dropped: {kb(size)} against {kb(standing)} is not worth a file.")
+    sizes = {tier: one.encoded.bytes for tier, one in made.items() if one.met}
+    loads = [Load(tier, TIERS[tier].format, size, size) for tier, size in sizes.items()]
+    worth, dropped = worthwhile(Load(BASELINE, facts.format, facts.bytes, facts.bytes), loads, rules)
+    words += [one.words for one in dropped]
+    for older, newer in pairwise(worth):
+        scores = made[newer.tier].scores
+        words.append(f"{newer.saves_over(older)}; worst frame {scores.worst:.0f}, mean {scores.mean:.0f}).")
+    found = [rendition_of(one.tier, made[one.tier].encoded, made[one.tier].scores.worst) for one in reversed(worth[1:])]
     words.append(f"The original ({kb(facts.bytes)}) stays as the fallback.")
     return Treated(tuple(found), tuple(words))
 

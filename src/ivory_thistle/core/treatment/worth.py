@@ -1,0 +1,70 @@
+"""Which modern tiers are worth their files, by bytes alone."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from ivory_thistle.core.formats.table import FORMATS, FormatName
+from ivory_thistle.core.formats.tiers import Tier
+from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.words import kb
+
+
+@dataclass(frozen=True, slots=True)
+class Load:
+    """Bytes of a tier's files that browsers load of an image: at all widths together, and at the widest."""
+
+    tier: Tier
+    format: FormatName
+    together: int
+    widest: int
+    files: int = 1
+
+    @property
+    def label(self) -> str:
+        """The format's name for people."""
+        return FORMATS[self.format].label
+
+    def saves_over(self, older: Load) -> str:
+        """What it saves over an older tier's, without a full stop."""
+        share = 100 * (1 - self.together / older.together)
+        return f"{self.label} saves {share:.0f} % over {older.label} ({kb(older.together)} to {kb(self.together)}"
+
+
+@dataclass(frozen=True, slots=True)
+class Dropped:
+    """A modern tier that is not kept: it gains too little on an older one, or a newer one takes its place."""
+
+    load: Load
+    beside: Load
+    is_replaced: bool
+
+    @property
+    def words(self) -> str:
+        """Why, as a sentence."""
+        size, other = kb(self.load.together), kb(self.beside.together)
+        if self.is_replaced:
+            return f"{self.load.label} dropped: {self.beside.label} takes its place, {other} against {size}."
+        return f"{self.load.label} dropped: {size} against {other} is not worth a file."
+
+
+def worthwhile(fallback: Load, modern: Iterable[Load], rules: Rules) -> tuple[list[Load], list[Dropped]]:
+    """What is kept, the fallback first, and what is dropped; `modern` goes from older tiers to newer ones.
+
+    Each tier gains enough on the one before. A lighter tier that gains too little to stand beside another takes its
+    place: nearly all visitors have a browser that shows the newest (99 %, `core.reports.browser_shares`).
+    """
+    kept, dropped = [fallback], list[Dropped]()
+    for mine in modern:
+        before = kept[-1]
+        is_lighter = mine.together < before.together and mine.widest < before.widest
+        is_worth_it = is_lighter and rules.tier_is_worth_it(before.together, mine.together, mine.files)
+        if is_lighter and not is_worth_it and before is not fallback:
+            dropped.append(Dropped(kept.pop(), mine, is_replaced=True))
+            is_worth_it = True
+        if is_worth_it:
+            kept.append(mine)
+        else:
+            dropped.append(Dropped(mine, before, is_replaced=False))
+    return kept, dropped

@@ -186,7 +186,6 @@ def preview(
         then=totals_out(then.totals),
         seconds=schemas.RangeOut.model_validate(then.seconds),
         files=then.files,
-        sentences=_said(rules, then.plans, alone=False),
     )
 
 

@@ -129,7 +129,7 @@ def _by_name(session: Session, name: str) -> t.NamedRules | None:
 def _named_out(row: t.NamedRules) -> schemas.NamedRulesOut:
     rules = Rules.from_dict(row.rules)
     said = [f"{one.said}: {one.asks}" for one in sentences(rules)]
-    return schemas.NamedRulesOut(name=row.name, kept_at=row.kept_at, said=said, tables=_tables(rules))
+    return schemas.NamedRulesOut(name=row.name, said=said, tables=_tables(rules))
 
 
 def _tables(rules: Rules) -> schemas.RuleTables:

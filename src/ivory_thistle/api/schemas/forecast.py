@@ -6,7 +6,7 @@ from typing import Annotated, Any
 
 from pydantic import BaseModel, Field
 
-from ivory_thistle.api.schemas.base import BudgetState, Job, Moment, Out
+from ivory_thistle.api.schemas.base import BudgetState, Job, Out
 from ivory_thistle.api.schemas.pages import Segment
 from ivory_thistle.api.schemas.runs import LeftAlone, RuleSaid, RulesOut
 from ivory_thistle.api.schemas.savings import Part
@@ -130,21 +130,19 @@ class RuleTables(BaseModel):
 
 
 class RulesPreview(Out):
-    """What other rules would change: how many images, and what they would bring; `said` are their sentences."""
+    """What other rules would change: how many images, and what they would bring."""
 
     changed: int
     now: list[TotalForecast]
     then: list[TotalForecast]
     seconds: RangeOut
     files: int
-    sentences: list[RuleSaid]
 
 
 class NamedRulesOut(Out):
     """Rules under a name, in sentences."""
 
     name: str
-    kept_at: Moment
     said: list[str]
     tables: RuleTables
 

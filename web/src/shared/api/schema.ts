@@ -3097,11 +3097,6 @@ export interface components {
         NamedRulesOut: {
             /** Name */
             name: string;
-            /**
-             * Kept At
-             * Format: date-time
-             */
-            kept_at: string;
             /** Said */
             said: string[];
             tables: components["schemas"]["RuleTables"];
@@ -3848,7 +3843,7 @@ export interface components {
         };
         /**
          * RulesPreview
-         * @description What other rules would change: how many images, and what they would bring; `said` are their sentences.
+         * @description What other rules would change: how many images, and what they would bring.
          */
         RulesPreview: {
             /** Changed */
@@ -3860,8 +3855,6 @@ export interface components {
             seconds: components["schemas"]["RangeOut"];
             /** Files */
             files: number;
-            /** Sentences */
-            sentences: components["schemas"]["RuleSaid"][];
         };
         /**
          * Run

@@ -6,10 +6,10 @@ picture, goal and hint give the same answer.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass
 from math import log
-from typing import Generic, Protocol, TypeVar
+from typing import Any, Generic, Protocol, TypeVar
 
 from ivory_thistle.core.search.scale import Scale
 
@@ -68,7 +68,7 @@ class Found(Generic[E]):
 class Coder(Generic[E]):
     """One encoder for one picture: thorough and quick encodes by setting, a judge, the settings' range and scale.
 
-    `glance` judges probes: faster, and about the same.
+    `glance` judges probes: faster, and about the same. `twins` give the same file as the setting one lower.
     """
 
     encode: Callable[[int], E]
@@ -77,12 +77,13 @@ class Coder(Generic[E]):
     scale: Scale
     probe: Callable[[int], E] | None = None
     glance: Callable[[E], float] | None = None
+    twins: Collection[int] = ()
 
 
 _AIM, _AIM_AGAIN = 1.0, 0.5
 """The first thorough encode aims so many points above the fidelity, since a miss costs another; later ones less."""
-_PATIENCE = 1.0
-"""With every encode that met the goal, one more point above it is found good enough."""
+_PATIENCE, _MOST_PATIENCE = 1.0, 2.0
+"""With every encode, one more point above the goal is found good enough, but no more than two."""
 _NEAR = 3.0
 """A probe this near to its aim (points) tells well enough where the thorough encoder should begin, if not nearer."""
 _PROBES = 3
@@ -93,6 +94,11 @@ _CAREFUL = 1.6
 _CLOSE, _MOST_GAIN = 4, 5.0
 _JUMP = 30
 """No step between probes is longer: curves differ most at their ends."""
+_WIDE, _MORE = 6, 2
+"""Where what meets the goal lies more settings above what misses it, so many more encodes are worth their time."""
+_STEEPNESS, _SLOPES, _POINTS_APART = 0.05, (0.02, 0.2), 0.75
+"""By how much of itself (natural logarithm) a file grows with a point of score: the typical one's, the least and the
+most. It is told by two files that are at least so many points apart."""
 _BYTES_STEP = 0.03
 """By how much of itself (natural logarithm) a file grows with one step of quality, to begin with."""
 
@@ -123,10 +129,54 @@ class _Tries(Generic[E]):
             self.probes[setting] = Point(setting, encoded.bytes, glance(encoded), probe=True)
         return self.probes[setting]
 
+    def steepness_at(self, point: Point) -> float:
+        """How files grow with a point of score near this one, by thorough tries; by probes where it is the only one."""
+        if len(self.points) > 1 or not self.probes:
+            return steepness(point, self.points.values())
+        nearest = min(self.probes.values(), key=lambda p: (abs(p.setting - point.setting), p.setting))
+        return steepness(nearest, self.probes.values())
+
     def found(self, setting: int, met: bool, hint: Hint) -> Found[E]:
         point = self.points[setting]
         tried = (*self.probes.values(), *self.points.values())
         return Found(setting, point.score, self.files[setting], met, tried, hint)
+
+
+class _Bracket:
+    """Between which settings the answer lies: the highest known to be too low, the lowest known not to be."""
+
+    def __init__(self, coder: Coder[Any]) -> None:
+        low, self._high = coder.limits
+        self._below, self._above = low - 1, self._high + 1
+        self._twins = coder.twins
+        self._stride = 1
+
+    def take(self, setting: int, is_above: bool) -> None:
+        """What was tried, and on which side it lies: so do the settings that give the same file."""
+        if is_above:
+            while setting in self._twins:
+                setting -= 1
+            self._above, self._stride = min(self._above, setting), 1
+        else:
+            while setting + 1 in self._twins:
+                setting += 1
+            # Several in a row: the curve is flat here, and single steps would creep along it.
+            self._below, self._stride = max(self._below, setting), 2 * self._stride
+
+    @property
+    def is_closed(self) -> bool:
+        """Whether nothing lies between any more."""
+        return self._above - self._below <= 1
+
+    @property
+    def is_wide(self) -> bool:
+        """Whether both ends are known, and far apart."""
+        return self._below + _WIDE < self._above <= self._high
+
+    def within(self, wanted: float) -> int:
+        """The nearest setting that is still to be tried."""
+        least = self._below + max(1, self._stride // 2)
+        return min(max(round(wanted), least), self._above - 1)
 
 
 def fewest_bytes(coder: Coder[E], fidelity: float, hint: Hint, tolerance: float = 2.5, most: int = 6) -> Found[E]:
@@ -142,23 +192,20 @@ def fewest_bytes(coder: Coder[E], fidelity: float, hint: Hint, tolerance: float 
     if coder.probe and not hint.sure:
         aim = fidelity + min(_AIM, tolerance / 2) - gain
         setting = _probed(tries, coder, aim, setting, near=min(_NEAR, tolerance))
-    misses, meets = low - 1, high + 1  # the highest setting known to miss, the lowest known to meet
-    while len(tries.points) < most:
+    bracket = _Bracket(coder)
+    while len(tries.points) < most + (_MORE if bracket.is_wide else 0):
         point = tries.at(setting)
         gain = _gain(point, tries.probes.values(), scale, gain)
-        if point.score >= fidelity:
-            meets = min(meets, setting)
-            if point.score <= fidelity + tolerance + _PATIENCE * (len(tries.points) - 1):
-                break
-        else:
-            misses = max(misses, setting)
-        if meets - misses <= 1:
+        is_met = point.score >= fidelity
+        bracket.take(setting, is_met)
+        over = (point.score - fidelity) * max(1.0, tries.steepness_at(point) / _STEEPNESS)
+        good_enough = tolerance + min(_PATIENCE * (len(tries.points) - 1), _MOST_PATIENCE)
+        if bracket.is_closed or (is_met and over <= good_enough):
             break
         known = [(p.setting, scale.setting(p.score)) for p in tries.points.values()]
         # Going down too far costs two encodes, so the curve is taken to be steep until two tries show how it is.
-        slope = _CAREFUL if point.score >= fidelity else 1.0
-        wanted = _towards(known, scale.setting(fidelity + _AIM_AGAIN), slope)
-        setting = min(max(round(wanted), misses + 1), meets - 1)
+        slope = _CAREFUL if is_met else 1.0
+        setting = bracket.within(_towards(known, scale.setting(fidelity + _AIM_AGAIN), slope))
     fitting = [p for p in tries.points.values() if p.score >= fidelity]
     if not fitting and tries.at(high).score >= fidelity:
         fitting = [tries.at(high)]
@@ -178,20 +225,15 @@ def best_under_cap(
     tries = _Tries(coder)
     low, high = coder.limits
     setting = _clamp(hint.start, low, high)
-    fits, heavy = low - 1, high + 1
+    bracket = _Bracket(coder)
     while len(tries.points) < most:
         point = tries.at(setting)
-        if point.bytes <= cap:
-            fits = max(fits, setting)
-            if point.bytes >= cap * (1 - share) or point.score >= enough:
-                break
-        else:
-            heavy = min(heavy, setting)
-        if heavy - fits <= 1:
+        fits = point.bytes <= cap
+        bracket.take(setting, not fits)
+        if bracket.is_closed or (fits and (point.bytes >= cap * (1 - share) or point.score >= enough)):
             break
         known = [(p.setting, log(max(1, p.bytes))) for p in tries.points.values()]
-        wanted = _towards(known, log(cap * (1 - share / 2)), _BYTES_STEP)
-        setting = min(max(round(wanted), fits + 1), heavy - 1)
+        setting = bracket.within(_towards(known, log(cap * (1 - share / 2)), _BYTES_STEP))
     fitting = [p for p in tries.points.values() if p.bytes <= cap]
     if not fitting and tries.at(low).bytes <= cap:
         fitting = [tries.at(low)]
@@ -220,6 +262,16 @@ def near_enough(coder: Coder[E], aim: float, start: float, near: Sequence[float]
     best = min(tries.points.values(), key=lambda p: (abs(p.score - aim), p.setting))
     off = (aim - best.score) * scale.step(aim)
     return tries.found(best.setting, best.score >= aim, Hint(best.setting + off))
+
+
+def steepness(best: Point, others: Iterable[Point]) -> float:
+    """By how much (natural logarithm) files grow with a point of score, by the nearest that is far enough apart."""
+    apart = (p for p in others if abs(p.score - best.score) >= _POINTS_APART)
+    other = min(apart, key=lambda p: (abs(p.score - best.score), p.setting), default=None)
+    if other is None:
+        return _STEEPNESS
+    slope = log(other.bytes / best.bytes) / (other.score - best.score)
+    return min(max(slope, _SLOPES[0]), _SLOPES[1])
 
 
 def _clamp(setting: float, low: int, high: int) -> int:

@@ -14,6 +14,9 @@ from ivory_thistle.core.search import Hint, Scale
 _CARRIES_OVER = 0.75
 """Of what a picture was harder (or easier) for one format than the typical one, so much it is for the next."""
 
+_GAIN_CARRIES_OVER = 0.4
+"""Of what a thorough encode of one rung gained more (or less) than a typical one, so much it gains at another width."""
+
 _AGREE = 6.0
 """Rungs whose settings lie no further apart than this tell what lies between them without a probe."""
 
@@ -39,21 +42,22 @@ class Learnt:
         """Where the tier's search begins at a width. What quick encodes gain is not known yet of another chroma."""
         known = self._known.get(tier)
         if not known:
-            return self._first_hint(tier, goal)
-        found = _between(known, width)
+            return self._first_hint(tier, goal, is_fine)
+        found, typical = _between(known, width), gain_of(tier, goal, is_fine)
         start = scale_of(tier).setting(goal) + found.off
+        gain = found.gain if len(known) > 1 else typical + _GAIN_CARRIES_OVER * (found.gain - typical)
         alike = all(one.fine == is_fine for one in known)
         agree = max(abs(one.off - found.off) for one in known) <= _AGREE
         # A thorough file that costs little more than a probe tells more than one.
         sure = alike and len(known) > 1 and (agree or not TIERS[tier].making.probes)
-        return Hint(start, found.gain if alike else gain_of(tier, goal), sure=sure)
+        return Hint(start, gain if alike else typical, sure=sure)
 
-    def _first_hint(self, tier: Tier, goal: int) -> Hint:
+    def _first_hint(self, tier: Tier, goal: int, is_fine: bool) -> Hint:
         """Where a search begins that is the first of its format for this picture: as hard as it was for the others."""
         scale = scale_of(tier)
         harder = [known[-1].off / scale_of(other).step(goal) for other, known in self._known.items()]
         difficulty = _CARRIES_OVER * sum(harder) / len(harder) if harder else 0.0
-        return Hint(scale.setting(goal) + difficulty * scale.step(goal), gain_of(tier, goal))
+        return Hint(scale.setting(goal) + difficulty * scale.step(goal), gain_of(tier, goal, is_fine))
 
     def take(self, tier: Tier, width: int, goal: int, hint: Hint | None, is_fine: bool) -> None:
         """Keeps what a file told (None: nothing was searched)."""
@@ -78,6 +82,7 @@ def scale_of(tier: Tier) -> Scale:
     return TIERS[tier].making.scale
 
 
-def gain_of(tier: Tier, goal: int) -> float:
+def gain_of(tier: Tier, goal: int, is_fine: bool) -> float:
     """By how many points a tier's thorough encoder scores above the quick one on a typical picture."""
-    return float(np.interp(goal, GAINS_AT, TIERS[tier].making.gains))
+    making = TIERS[tier].making
+    return float(np.interp(goal, GAINS_AT, making.gains)) + (making.fine_gain if is_fine else 0.0)

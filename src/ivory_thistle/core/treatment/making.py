@@ -32,7 +32,6 @@ _THOROUGH_NEEDS = 0.35
 """Of a quick encode's bytes, the share that a thorough one needs at least for the same look (drawings: 0.36 seen)."""
 _FAR_ABOVE = 4.0
 """A quick encode that scores so many points over the goal may weigh far more than what meets it."""
-
 _SPOILT = 4.0
 """By so many points less than is typical a thorough encode gains on a quick one: on some textures, slow AVIF takes far
 more bytes for whole chroma."""
@@ -205,7 +204,7 @@ class Maker:
             return Made(self._encode(making.encoder, self._settings(tier, self._quality_of_all(tier)))), None
         found = self._search(tier, hint)
         if not found.met and self._refine(tier):
-            found = self._search(tier, Hint(hint.start, gain_of(tier, self._fidelity)))
+            found = self._search(tier, Hint(hint.start, self._typical_gain(tier)))
         elif found.setting > making.half_chroma_up_to and not self.is_fine(tier) and not rules.cap:
             finer = self._finer_where_smaller(tier, found)
             # What a narrow rung gains by whole chroma says nothing of the wider ones.
@@ -220,7 +219,7 @@ class Maker:
 
     def _spoils(self, tier: Tier, gain: float) -> bool:
         """Whether finer chroma that can be done without leaves a thorough encode so small a gain (points)."""
-        lost = gain_of(tier, self._fidelity) - gain
+        lost = self._typical_gain(tier) - gain
         return lost > _SPOILT and self.is_fine(tier) and not self._must_be_fine
 
     def _finer_where_smaller(self, tier: Tier, coarse: Found[Encoded]) -> Found[Encoded]:
@@ -239,9 +238,12 @@ class Maker:
     def _search_in(self, tier: Tier, chroma: dict[Tier, bool]) -> Found[Encoded]:
         """A search with other chroma, begun anew."""
         before, self._chroma = self._chroma, chroma
-        found = self._search(tier, Hint(scale_of(tier).setting(self._fidelity), gain_of(tier, self._fidelity)))
+        found = self._search(tier, Hint(scale_of(tier).setting(self._fidelity), self._typical_gain(tier)))
         self._chroma = before
         return found
+
+    def _typical_gain(self, tier: Tier) -> float:
+        return gain_of(tier, self._fidelity, self.is_fine(tier))
 
     def _search(self, tier: Tier, hint: Hint) -> Found[Encoded]:
         making = TIERS[tier].making
@@ -252,7 +254,7 @@ class Maker:
         def quick(quality: int) -> Encoded:
             return self._encode(making.encoder, self._quick(tier, quality))
 
-        coder = Coder(thorough, self.judge, making.limits, making.scale, quick, self.glance)
+        coder = Coder(thorough, self.judge, making.limits, making.scale, quick, self.glance, making.twins)
         if self._wish.rules.cap:
             return best_under_cap(coder, self._wish.rules.cap, hint)
         return fewest_bytes(coder, self._fidelity, hint, making.tolerance)
@@ -337,14 +339,11 @@ class Maker:
     def _as_palette(self, name: FormatName, few_colours: Made) -> Made:
         """The same pixels as a file of few colours has, without loss."""
         array = decode_plain(few_colours.encoded.data, few_colours.encoded.format)
-        pixels = replace(self._pixels, array=array)
-        encoder = FORMATS[name].encoder
-        assert encoder is not None, f"{name} has no encoder"
-        file = encoder.encode(pixels, Settings(quick=self._wish.rules.effort == "quick"), self._wish.metadata)
+        file = self._way(name, Settings(), replace(self._pixels, array=array))
         return Made(replace(file, settings=f"{file.settings} of a palette"), few_colours.score)
 
-    def _way(self, name: FormatName, settings: Settings) -> Encoded:
+    def _way(self, name: FormatName, settings: Settings, pixels: Pixels | None = None) -> Encoded:
         settings = replace(settings, quick=self._wish.rules.effort == "quick")
         encoder = FORMATS[name].encoder
         assert encoder is not None, f"{name} has no encoder"
-        return self._encode(encoder, settings)
+        return encoder.encode(pixels or self._pixels, settings, self._wish.metadata)

@@ -6,7 +6,7 @@ What a drawing keeps without loss or by a palette is made as it will be: nothing
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 from math import exp, inf, log
@@ -17,7 +17,7 @@ from ivory_thistle.core.formats.encoder import Encoded
 from ivory_thistle.core.formats.table import FormatName
 from ivory_thistle.core.formats.tiers import TIERS, Tier
 from ivory_thistle.core.images.pixels import Pixels, reduce
-from ivory_thistle.core.search.search import Coder, Found, Hint, Point, best_under_cap, foretold, near_enough
+from ivory_thistle.core.search.search import Coder, Found, Hint, Point, best_under_cap, foretold, near_enough, steepness
 from ivory_thistle.core.treatment.learning import Learnt, gain_of
 from ivory_thistle.core.treatment.making import Made, Maker, Rung, Wish
 
@@ -34,9 +34,8 @@ _NEAR = (1.5, 4.0, inf)
 """Files of the widest rung are looked at until one is so near (points) to what is asked: first, second, third."""
 _NEAR_BETWEEN = _NEAR[1:]
 """The same for tiers between the first and the last."""
-_STEEPNESS, _SLOPES, _APART, _MOST_GROWTH = 0.05, (0.02, 0.2), 1.0, 0.7
-"""By how much of itself (natural logarithm) a file grows with a point of score: the typical one's, the least and the
-most. It is told by two files that are so many points apart, and carries no further than the last."""
+_MOST_GROWTH = 0.7
+"""By so much of itself (natural logarithm) at most, a file is told to grow by its steepness."""
 _TRIED: Mapping[FormatName, float] = {"avif": 1.15, "jpeg": 0.97}
 """Formats of which a thorough file is tried, since what it saves differs most from picture to picture; and what
 confirmed files weigh of what that foretells: they score a little more than is asked."""
@@ -162,8 +161,8 @@ class _Sketcher(Maker):
         if self._spoils(tier, tried[0].score - quick.score):
             coarse = _Sketcher(Rung(self._pixels), self._wish, {tier: False})
             tried.append(coarse._thorough_point(tier, quality))
-        steepness = _steepness(quick, [lower])
-        return min(p.bytes / quick.bytes * exp(steepness * (quick.score - p.score)) for p in tried)
+        growth = steepness(quick, [lower])
+        return min(p.bytes / quick.bytes * exp(growth * (quick.score - p.score)) for p in tried)
 
     def _thorough_point(self, tier: Tier, quality: int) -> Point:
         settings = replace(self._settings(tier, quality), quick=False)
@@ -202,7 +201,7 @@ class _Sketcher(Maker):
 
     def _aim(self, tier: Tier) -> float:
         """The score of a file of `_at` that tells that a confirmed one looks as asked."""
-        return self._fidelity - gain_of(tier, self._fidelity)
+        return self._fidelity - gain_of(tier, self._fidelity, self.is_fine(tier))
 
     def sketch(self, tier: Tier, learnt: Learnt) -> Made:
         """A tier's file by what others told."""
@@ -254,17 +253,8 @@ class _Sketcher(Maker):
 def _growth(found: Found[Encoded], aim: float) -> float:
     """By how much (natural logarithm) the file that was found is lighter than one that has the score, by its slope."""
     best = next(p for p in found.points if p.setting == found.setting)
-    growth = _steepness(best, found.points) * (aim - best.score)
+    growth = steepness(best, found.points) * (aim - best.score)
     return min(max(growth, -_MOST_GROWTH), _MOST_GROWTH)
-
-
-def _steepness(best: Point, others: Iterable[Point]) -> float:
-    """By how much (natural logarithm) files grow with a point of score, by one of those that are far enough apart."""
-    for other in others:
-        if abs(other.score - best.score) >= _APART:
-            slope = log(other.bytes / best.bytes) / (other.score - best.score)
-            return min(max(slope, _SLOPES[0]), _SLOPES[1])
-    return _STEEPNESS
 
 
 def _quality(file: Encoded) -> float:

@@ -15,6 +15,7 @@ export function ForecastAndTruth({ run }: { run: number }) {
   if (!f) return null;
   const rows = f.totals.filter((t) => t.tier === tier.name && t.part === "scrolled");
   const sketched = f.files_sketched !== null;
+  const over = worst(f.totals.filter((t) => t.tier === tier.name && t.part === "opening"));
   return (
     <section aria-labelledby="truth" className="mb-8 overflow-x-auto">
       <h2 id="truth" className="mb-2">
@@ -35,6 +36,14 @@ export function ForecastAndTruth({ run }: { run: number }) {
               words={bytes}
             />
           ))}
+          {over && (
+            <Row
+              name={`Pages over budget${over.screen ? ` on a ${over.screen} at opening, where most are` : ""}`}
+              told={[over.over_foretold, ...(sketched ? [null] : [])]}
+              truth={over.over_after}
+              words={count}
+            />
+          )}
           <Row
             name="Time of the run"
             told={[f.seconds, ...(sketched ? [null] : [])]}
@@ -98,12 +107,20 @@ function Told({ told: r, truth, words }: { told: Range; truth: number; words: (n
   );
 }
 
+/** The screen on which most pages are over their budgets, as it came to be or else as it was foretold. */
+function worst(totals: Schemas["RanTotal"][]): Schemas["RanTotal"] | undefined {
+  return totals.toSorted(
+    (a, b) => b.over_after - a.over_after || b.over_foretold.likely - a.over_foretold.likely,
+  )[0];
+}
+
 /** A figure that was told without a range; nothing where there is none. */
 function exactly(n: number | null): Range[] {
   return n === null ? [] : [{ likely: n, low: n, high: n }];
 }
 
 function off(likely: number, truth: number): string {
+  if (likely === truth) return "exact";
   if (truth <= 0) return "–";
   const share = Math.round((likely / truth - 1) * 100);
   return share === 0 ? "off by less than 1 %" : `off by ${share > 0 ? "+" : "−"}${Math.abs(share)} %`;

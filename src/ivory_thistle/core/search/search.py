@@ -95,7 +95,7 @@ _CLOSE, _MOST_GAIN = 4, 5.0
 _JUMP = 30
 """No step between probes is longer: curves differ most at their ends."""
 _WIDE, _MORE = 6, 2
-"""Where what meets the goal lies more settings above what misses it, so many more encodes are worth their time."""
+"""Where more settings than these are still open below what was found, so many more encodes are worth their time."""
 _STEEPNESS, _SLOPES, _POINTS_APART = 0.05, (0.02, 0.2), 0.75
 """By how much of itself (natural logarithm) a file grows with a point of score: the typical one's, the least and the
 most. It is told by two files that are at least so many points apart."""
@@ -170,7 +170,7 @@ class _Bracket:
 
     @property
     def is_wide(self) -> bool:
-        """Whether both ends are known, and far apart."""
+        """Whether something was found, and much below it is still open."""
         return self._below + _WIDE < self._above <= self._high
 
     def within(self, wanted: float) -> int:
@@ -182,9 +182,9 @@ class _Bracket:
 def fewest_bytes(coder: Coder[E], fidelity: float, hint: Hint, tolerance: float = 2.5, most: int = 6) -> Found[E]:
     """The smallest file with a score of at least `fidelity`.
 
-    Ends once the score is within `tolerance` above it (a little more after each further encode), the next lower setting
-    is known to miss it, or after `most` thorough encodes. Where even the highest setting misses, that one is given and
-    `met` is false.
+    Ends once the score is within `tolerance` above it (more after each further encode, less where files grow fast), the
+    next lower setting is known to miss it, or after `most` thorough encodes (a few more where much is still open).
+    Where even the highest setting misses, that one is given and `met` is false.
     """
     tries, scale = _Tries(coder), coder.scale
     low, high = coder.limits
@@ -198,9 +198,9 @@ def fewest_bytes(coder: Coder[E], fidelity: float, hint: Hint, tolerance: float 
         gain = _gain(point, tries.probes.values(), scale, gain)
         is_met = point.score >= fidelity
         bracket.take(setting, is_met)
-        over = (point.score - fidelity) * max(1.0, tries.steepness_at(point) / _STEEPNESS)
+        excess = (point.score - fidelity) * max(1.0, tries.steepness_at(point) / _STEEPNESS)
         good_enough = tolerance + min(_PATIENCE * (len(tries.points) - 1), _MOST_PATIENCE)
-        if bracket.is_closed or (is_met and over <= good_enough):
+        if bracket.is_closed or (is_met and excess <= good_enough):
             break
         known = [(p.setting, scale.setting(p.score)) for p in tries.points.values()]
         # Going down too far costs two encodes, so the curve is taken to be steep until two tries show how it is.

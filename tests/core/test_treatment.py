@@ -151,6 +151,16 @@ def test_a_tier_that_takes_the_place_of_another_says_so() -> None:
     assert [one.words for one in dropped] == ["WebP dropped: AVIF takes its place, 3.3 kB against 5 kB."]
 
 
+def test_no_tier_stays_whose_widest_file_is_heavier_than_the_fallbacks() -> None:
+    """Browsers would take it first and load more; beside one that it replaces, its files count together."""
+    fallback = Load("baseline", "jpeg", together=30_000, widest=18_000, files=2)
+    webp = Load("webp", "webp", together=22_000, widest=14_000, files=2)
+    heavy, light = (Load("avif", "avif", together=20_000, widest=widest, files=2) for widest in (18_500, 15_000))
+    assert worthwhile(fallback, [heavy], Rules())[0] == [fallback]
+    assert worthwhile(fallback, [webp, heavy], Rules())[0] == [fallback, webp]
+    assert worthwhile(fallback, [webp, light], Rules())[0] == [fallback, light]
+
+
 def test_what_a_search_tried_is_told() -> None:
     """Each file comes with the settings that made it, and with the points of its own search, its own among them."""
     made = treated(encoded(photograph("coffee").resize((360, 240)), "JPEG", quality=95), 200, 360, rules=Rules())

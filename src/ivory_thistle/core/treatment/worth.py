@@ -58,13 +58,11 @@ def worthwhile(fallback: Load, modern: Iterable[Load], rules: Rules) -> tuple[li
     kept, dropped = [fallback], list[Dropped]()
     for mine in modern:
         before = kept[-1]
-        is_lighter = mine.together < before.together and mine.widest < before.widest
-        is_worth_it = is_lighter and rules.tier_is_worth_it(before.together, mine.together, mine.files)
-        if is_lighter and not is_worth_it and before is not fallback:
-            dropped.append(Dropped(kept.pop(), mine, is_replaced=True))
-            is_worth_it = True
-        if is_worth_it:
+        if mine.widest < before.widest and rules.tier_is_worth_it(before.together, mine.together, mine.files):
             kept.append(mine)
+        elif len(kept) > 1 and mine.together < before.together and mine.widest < kept[-2].widest:
+            dropped.append(Dropped(before, mine, is_replaced=True))
+            kept[-1] = mine
         else:
             dropped.append(Dropped(mine, before, is_replaced=False))
     return kept, dropped

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections import defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from math import erf, exp, inf, log, sqrt
 
@@ -16,6 +16,7 @@ from ivory_thistle.core.treatment.rendition import RenditionFacts
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.treatment.worth import Load, worthwhile
 
+Kept = tuple[Load, ...]
 Rungs = tuple[Sequence[float], Sequence[tuple[int, int]]]
 
 _OF_ALL = 0.3
@@ -244,8 +245,8 @@ def _kept(told: Expected, planned: Plan, sizes: Sizes) -> Expected:
     if rules.fallback and smaller:
         files[BASELINE] = smaller
     standing = {w: min(size, facts.bytes) for w, size in fallback.items()}
-    modern = [_load(tier, mine, told.top) for tier in reversed(modern_tiers()) if (mine := sizes.get(tier))]
-    older = _load(BASELINE, standing, told.top)
+    modern = [_load(tier, mine) for tier in reversed(modern_tiers()) if (mine := sizes.get(tier))]
+    older = _load(BASELINE, standing)
     count, size = _likely(older, modern, rules, sqrt(2) * told.spread)
     for one in worthwhile(older, modern, rules)[0][1:]:
         files[one.tier] = sizes[one.tier]
@@ -253,8 +254,8 @@ def _kept(told: Expected, planned: Plan, sizes: Sizes) -> Expected:
     return replace(told, files=files, apart=sum(told.model.apart) if told.model else 0, beside=(count, size))
 
 
-def _load(tier: Tier, sizes: Mapping[int, int], top: int) -> Load:
-    return Load(tier, TIERS[tier].format, together=sum(sizes.values()), widest=sizes[top], files=len(sizes))
+def _load(tier: Tier, sizes: Mapping[int, int]) -> Load:
+    return Load.of(tier, TIERS[tier].format, [sizes[width] for width in sorted(sizes)])
 
 
 def _likely(fallback: Load, modern: Iterable[Load], rules: Rules, off: float) -> tuple[float, float]:
@@ -266,17 +267,18 @@ def _likely(fallback: Load, modern: Iterable[Load], rules: Rules, off: float) ->
         """That a tier's files take less than so many bytes."""
         return (1 + erf(log(limit / mine.together) / off / sqrt(2))) / 2 if limit > 0 else 0.0
 
-    cases: list[tuple[tuple[Load, ...], float]] = [((fallback,), 1.0)]
+    def with_next(mine: Load, kept: Kept, chance: float) -> Iterator[tuple[Kept, float]]:
+        """What may come of the next tier: it stands beside the one before, in its place, or not at all."""
+        before = kept[-1].together
+        limit = min(before * (1 - rules.tier_share), before - rules.tier_bytes * mine.files)
+        beside = odds(mine, limit)
+        instead = odds(mine, before) - beside if len(kept) > 1 else 0.0
+        yield (*kept, mine), chance * beside
+        yield (*kept[:-1], mine), chance * instead
+        yield kept, chance * (1 - beside - instead)
+
+    cases: list[tuple[Kept, float]] = [((fallback,), 1.0)]
     for mine in modern:
-        met, cases = cases, []
-        for kept, chance in met:
-            before = kept[-1].together
-            limit = min(before * (1 - rules.tier_share), before - rules.tier_bytes * mine.files)
-            beside = odds(mine, limit)
-            instead = odds(mine, before) - beside if len(kept) > 1 else 0.0
-            cases += [
-                ((*kept, mine), chance * beside), ((*kept[:-1], mine), chance * instead),
-                (kept, chance * (1 - beside - instead)),
-            ]  # fmt: skip
+        cases = [one for kept, chance in cases for one in with_next(mine, kept, chance)]
     count = sum(chance * sum(load.files for load in kept[1:]) for kept, chance in cases)
     return count, sum(chance * sum(load.together for load in kept[1:]) for kept, chance in cases)

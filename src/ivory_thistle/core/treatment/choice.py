@@ -8,7 +8,7 @@ from hashlib import sha256
 from itertools import pairwise
 
 from ivory_thistle.core.formats.encoder import Encoded
-from ivory_thistle.core.formats.table import FORMATS, FormatName
+from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.search import Point
@@ -47,12 +47,12 @@ def keep_what_is_worth_it(
     for tier in reversed([t for t in TIERS if t in made and t != BASELINE]):
         form = made[tier][-1].encoded.format
         if all(m.met for m in made[tier]):
-            modern.append(_load(tier, form, _loaded_by_width(made[tier])))
+            modern.append(Load.of(tier, form, _loaded_by_width(made[tier])))
         else:
             said.append(f"{FORMATS[form].label} dropped: it can't keep this look.")
-    worth, dropped = worthwhile(_load(BASELINE, rival, standing), modern, rules)
+    worth, dropped = worthwhile(Load.of(BASELINE, rival, standing), modern, rules)
     said += [one.words for one in dropped]
-    said += [f"{newer.saves_over(older)})." for older, newer in pairwise(worth)]
+    said += [newer.saves_over(older) for older, newer in pairwise(worth)]
     kept += [(load.tier, m) for load in worth[1:] for m in made[load.tier]]
     kept = list(_without_heavier_narrower(kept, said))
     said += _at_the_same_look(made, kept)
@@ -63,10 +63,6 @@ def keep_what_is_worth_it(
     order = {tier: n for n, tier in enumerate(TIERS)}
     kept.sort(key=lambda k: (order[k[0]], k[1].encoded.width))
     return Treated(tuple(rendition_of(tier, m.encoded, m.score, m.points) for tier, m in kept), tuple(said))
-
-
-def _load(tier: Tier, form: FormatName, sizes: Sequence[int]) -> Load:
-    return Load(tier, form, together=sum(sizes), widest=sizes[-1], files=len(sizes))
 
 
 def _loaded_by_width(files: Sequence[Made]) -> list[int]:

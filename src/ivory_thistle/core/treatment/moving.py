@@ -44,12 +44,12 @@ def treat_animation(data: bytes, facts: ImageFacts, width: int, rules: Rules, ro
         if not made[tier].met:
             words.append(f"{name} dropped: it can't keep this look.")
     sizes = {tier: one.encoded.bytes for tier, one in made.items() if one.met}
-    loads = [Load(tier, TIERS[tier].format, size, size) for tier, size in sizes.items()]
-    worth, dropped = worthwhile(Load(BASELINE, facts.format, facts.bytes, facts.bytes), loads, rules)
+    loads = [Load.of(tier, TIERS[tier].format, [size]) for tier, size in sizes.items()]
+    worth, dropped = worthwhile(Load.of(BASELINE, facts.format, [facts.bytes]), loads, rules)
     words += [one.words for one in dropped]
     for older, newer in pairwise(worth):
         scores = made[newer.tier].scores
-        words.append(f"{newer.saves_over(older)}; worst frame {scores.worst:.0f}, mean {scores.mean:.0f}).")
+        words.append(newer.saves_over(older, f"; worst frame {scores.worst:.0f}, mean {scores.mean:.0f}"))
     found = [rendition_of(one.tier, made[one.tier].encoded, made[one.tier].scores.worst) for one in reversed(worth[1:])]
     words.append(f"The original ({kb(facts.bytes)}) stays as the fallback.")
     return Treated(tuple(found), tuple(words))

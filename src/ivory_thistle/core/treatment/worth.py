@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from ivory_thistle.core.formats.table import FORMATS, FormatName
@@ -26,10 +26,16 @@ class Load:
         """The format's name for people."""
         return FORMATS[self.format].label
 
-    def saves_over(self, older: Load) -> str:
-        """What it saves over an older tier's, without a full stop."""
+    @classmethod
+    def of(cls, tier: Tier, form: FormatName, sizes: Sequence[int]) -> Load:
+        """Of files by rising width, in bytes."""
+        return cls(tier, form, together=sum(sizes), widest=sizes[-1], files=len(sizes))
+
+    def saves_over(self, older: Load, besides: str = "") -> str:
+        """What it saves over an older tier's, as a sentence; `besides` is told in its brackets."""
         share = 100 * (1 - self.together / older.together)
-        return f"{self.label} saves {share:.0f} % over {older.label} ({kb(older.together)} to {kb(self.together)}"
+        sizes = f"{kb(older.together)} to {kb(self.together)}"
+        return f"{self.label} saves {share:.0f} % over {older.label} ({sizes}{besides})."
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+import random
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
@@ -13,11 +15,12 @@ from hypothesis import strategies as st
 from ivory_thistle.core.budgets.policy import PageBudget, Policy
 from ivory_thistle.core.errors import PictureError
 from ivory_thistle.core.forecast.coefficients import FIXED, PLAIN, PROBED
-from ivory_thistle.core.forecast.files import Expected, expect, informed, learn, made, sketched
+from ivory_thistle.core.forecast.files import Expected, expect, informed, kept_on_average, learn, made, sketched
 from ivory_thistle.core.forecast.model import Subject
 from ivory_thistle.core.forecast.pages import Pages, Range, page_range, totals
 from ivory_thistle.core.forecast.probes import Probe, probe
-from ivory_thistle.core.formats.tiers import TIERS, and_older
+from ivory_thistle.core.formats.table import FormatName
+from ivory_thistle.core.formats.tiers import TIERS, Tier, and_older
 from ivory_thistle.core.images.detail import detail_of
 from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.kind import Look
@@ -29,6 +32,7 @@ from ivory_thistle.core.treatment.ladder import Plan, Step
 from ivory_thistle.core.treatment.rendition import RenditionFacts
 from ivory_thistle.core.treatment.roles import Slot
 from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.treatment.worth import Load
 from pictures import encoded, photograph
 
 PHONE = Screen("phone", 400, 800, 2)
@@ -269,3 +273,23 @@ def test_a_closer_look() -> None:
     assert found.log_bytes("avif", 60) < found.log_bytes("avif", 80)
     with pytest.raises(PictureError):
         probe(b"\xff\xd8 no picture", facts)
+
+
+@pytest.mark.parametrize("sizes", [(30_000, 24_000, 20_000), (30_000, 25_500, 24_500), (9_000, 5_500, 4_500)])
+def test_what_is_kept_on_average(sizes: tuple[int, int, int]) -> None:
+    """Files and bytes as in many draws, in each of which a tier is off by chance beside what stands."""
+    names: tuple[tuple[Tier, FormatName], ...] = (("baseline", "jpeg"), ("webp", "webp"), ("avif", "avif"))
+    fallback, *modern = (Load(tier, form, size, size, files=2) for (tier, form), size in zip(names, sizes, strict=True))
+    rules, off, chance, draws = Rules(), 0.2, random.Random(4), 20_000
+    count = together = 0
+    for _ in range(draws):
+        kept = [fallback]
+        for mine in modern:
+            seen, before = round(mine.together * math.exp(chance.gauss(0, off))), kept[-1].together
+            if rules.tier_is_worth_it(before, seen, mine.files):
+                kept.append(mine)
+            elif len(kept) > 1 and seen < before:
+                kept[-1] = mine
+        count += sum(one.files for one in kept[1:])
+        together += sum(one.together for one in kept[1:])
+    assert kept_on_average(fallback, modern, rules, off) == pytest.approx((count / draws, together / draws), rel=0.02)

@@ -247,7 +247,7 @@ def _kept(told: Expected, planned: Plan, sizes: Sizes) -> Expected:
     standing = {w: min(size, facts.bytes) for w, size in fallback.items()}
     modern = [_load(tier, mine) for tier in reversed(modern_tiers()) if (mine := sizes.get(tier))]
     older = _load(BASELINE, standing)
-    count, size = _likely(older, modern, rules, sqrt(2) * told.spread)
+    count, size = kept_on_average(older, modern, rules, sqrt(2) * told.spread)
     for one in worthwhile(older, modern, rules)[0][1:]:
         files[one.tier] = sizes[one.tier]
         count, size = count - one.files, size - one.together
@@ -258,7 +258,7 @@ def _load(tier: Tier, sizes: Mapping[int, int]) -> Load:
     return Load.of(tier, TIERS[tier].format, [sizes[width] for width in sorted(sizes)])
 
 
-def _likely(fallback: Load, modern: Iterable[Load], rules: Rules, off: float) -> tuple[float, float]:
+def kept_on_average(fallback: Load, modern: Iterable[Load], rules: Rules, off: float) -> tuple[float, float]:
     """How many files of modern tiers, and bytes, `worthwhile` keeps on average, where two tiers are `off` beside each
     other (standard deviation of the natural logarithm).
     """

@@ -85,7 +85,7 @@ class _Maker:
         def encode(quality: int) -> Encoded:
             return self._encoded(tier, moving.write(self.animation, quality), f"quality {quality}")
 
-        coder = Coder(encode, lambda e: self._scores(e).worst, making.limits, making.scale)
+        coder = Coder(encode, lambda e: self._scores(e).worst, making.limits, making.scale, twins=making.twins)
         found = fewest_bytes(coder, self.goal, Hint(making.scale.setting(self.goal)), most=_MOST_TRIES)
         return _Made(found.encoded, self._scores(found.encoded), found.met)
 

@@ -26,7 +26,7 @@ from ivory_thistle.core.treatment.rules import BY_ROLE, FallbackFormat, Rules
 from ivory_thistle.core.treatment.treat import treat_image
 from ivory_thistle.core.treatment.worth import Load, worthwhile
 from ivory_thistle.core.words import kb
-from pictures import camera_picture, encoded, opened, photograph, translucent_graphic
+from pictures import as_if_heavy, camera_picture, encoded, opened, photograph, translucent_graphic
 
 pytestmark = pytest.mark.slow
 
@@ -441,11 +441,6 @@ def test_animations_grow_smaller_with_their_width() -> None:
     data = moving("GIF", loop=0)
     found = treat_image(data, as_if_heavy(facts_of(data, "x.gif")), [Step(160)], Rules())
     assert {(r.width, r.height) for r in found.renditions} == {(160, 100)}
-
-
-def as_if_heavy(facts: ImageFacts) -> ImageFacts:
-    """An original beside which every file is worth having."""
-    return replace(facts, bytes=1_000_000)
 
 
 DRAWING = b"""<?xml version="1.0"?>

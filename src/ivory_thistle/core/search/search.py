@@ -113,7 +113,9 @@ class _Tries(Generic[E]):
         self.probes: dict[int, Point] = {}
 
     def at(self, setting: int) -> Point:
-        """Thoroughly."""
+        """Thoroughly; of twins, the lowest."""
+        while setting in self._coder.twins:
+            setting -= 1
         if setting not in self.points:
             encoded = self._coder.encode(setting)
             self.files[setting] = encoded
@@ -152,10 +154,8 @@ class _Bracket:
         self._stride = 1
 
     def take(self, setting: int, is_above: bool) -> None:
-        """What was tried, and on which side it lies: so do the settings that give the same file."""
+        """What was tried, and on which side it lies: so do settings above that give the same file."""
         if is_above:
-            while setting in self._twins:
-                setting -= 1
             self._above, self._stride = min(self._above, setting), 1
         else:
             while setting + 1 in self._twins:
@@ -197,7 +197,7 @@ def fewest_bytes(coder: Coder[E], fidelity: float, hint: Hint, tolerance: float 
         point = tries.at(setting)
         gain = _gain(point, tries.probes.values(), scale, gain)
         is_met = point.score >= fidelity
-        bracket.take(setting, is_met)
+        bracket.take(point.setting, is_met)
         excess = (point.score - fidelity) * max(1.0, tries.steepness_at(point) / _STEEPNESS)
         good_enough = tolerance + min(_PATIENCE * (len(tries.points) - 1), _MOST_PATIENCE)
         if bracket.is_closed or (is_met and excess <= good_enough):
@@ -209,7 +209,7 @@ def fewest_bytes(coder: Coder[E], fidelity: float, hint: Hint, tolerance: float 
     fitting = [p for p in tries.points.values() if p.score >= fidelity]
     if not fitting and tries.at(high).score >= fidelity:
         fitting = [tries.at(high)]
-    best = min(fitting, key=lambda p: (p.bytes, p.setting)).setting if fitting else high
+    best = min(fitting, key=lambda p: (p.bytes, p.setting)).setting if fitting else tries.at(high).setting
     over = (tries.points[best].score - fidelity - _AIM_AGAIN) * scale.step(fidelity)
     return tries.found(best, bool(fitting), Hint(best - over if fitting else best, gain))
 
@@ -229,7 +229,7 @@ def best_under_cap(
     while len(tries.points) < most:
         point = tries.at(setting)
         fits = point.bytes <= cap
-        bracket.take(setting, not fits)
+        bracket.take(point.setting, not fits)
         if bracket.is_closed or (fits and (point.bytes >= cap * (1 - share) or point.score >= enough)):
             break
         known = [(p.setting, log(max(1, p.bytes))) for p in tries.points.values()]

@@ -357,7 +357,7 @@ def test_from_a_folder_to_the_handover(
     page.reload()
     expect(page.get_by_role("heading", name="Done")).to_be_visible(timeout=240_000)
     table = page.get_by_role("region", name="Forecast and truth")
-    expect(table.get_by_role("columnheader", name="came to be")).to_be_visible()
+    expect(table.get_by_role("columnheader", name="truth")).to_be_visible()
     for figure in ("All pages", "Pages over budget", "Time of the run", "Files made"):
         expect(table.get_by_role("rowheader", name=figure).first).to_be_visible()
     page.get_by_role("link", name="See the savings").click()

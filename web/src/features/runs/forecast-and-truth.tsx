@@ -23,7 +23,7 @@ export function ForecastAndTruth({ run }: { run: number }) {
       </h2>
       <table className="w-full border-collapse">
         <TableHead
-          words={["figure", "foretold", ...(sketched ? ["once sketched"] : []), "came to be"]}
+          words={["figure", "foretold", ...(sketched ? ["once sketched"] : []), "truth"]}
           gap="pr-6"
         />
         <tbody className="divide-y divide-rule">
@@ -38,7 +38,7 @@ export function ForecastAndTruth({ run }: { run: number }) {
           ))}
           {over && (
             <Row
-              name={`Pages over budget${over.screen ? ` on a ${over.screen} at opening, where most are` : ""}`}
+              name={`Pages over budget${over.screen ? ` at opening, on a ${over.screen}` : ""}`}
               told={[over.over_foretold, ...(sketched ? [null] : [])]}
               truth={over.over_after}
               words={count}

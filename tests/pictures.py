@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 from PIL import Image, ImageDraw
 
-from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.images.facts import ImageFacts, read_facts
 
 
 def photograph(name: str) -> Image.Image:
@@ -99,6 +99,13 @@ def write_site(root: Path) -> Path:
         (root / path).parent.mkdir(parents=True, exist_ok=True)
         (root / path).write_bytes(data)
     return root
+
+
+def facts_of(data: bytes, name: str = "x.jpg") -> ImageFacts:
+    """Facts of a file that holds a picture."""
+    facts = read_facts(name, data)[0]
+    assert facts is not None
+    return facts
 
 
 def as_if_heavy(facts: ImageFacts) -> ImageFacts:

@@ -16,12 +16,11 @@ from ivory_thistle.core.formats.jpeg import JPEG
 from ivory_thistle.core.formats.png import PNG
 from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.webp import WEBP
-from ivory_thistle.core.images.facts import read_facts
 from ivory_thistle.core.images.pixels import Pixels
 from ivory_thistle.core.treatment.ladder import Step
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.treatment.treat import treat_image
-from pictures import as_if_heavy, encoded, opened, photograph, translucent_graphic
+from pictures import as_if_heavy, encoded, facts_of, opened, photograph, translucent_graphic
 
 SECURE = "http://127.0.0.1:9/"
 """Never asked for really; image decoders are for secure places only."""
@@ -112,10 +111,9 @@ def test_the_browser_times_animations_as_before(secure: Page, options: dict[str,
     delays = [40 + 20 * n for n in range(6)]
     gif = encoded(frames[0], "GIF", save_all=True, append_images=frames[1:], duration=delays, **options)
     assert secure.evaluate(FRAMES, [url(gif, "gif"), "image/gif"]) == [plays, delays]
-    facts = read_facts("x.gif", gif)[0]
-    assert facts is not None
+    facts = as_if_heavy(facts_of(gif, "x.gif"))
     asked = (Rules(formats=(tier,)) for tier in ("webp", "avif"))
-    made = [treat_image(gif, as_if_heavy(facts), [Step(160)], rules, kind="animation") for rules in asked]
+    made = [treat_image(gif, facts, [Step(160)], rules, kind="animation") for rules in asked]
     files = [file for one in made for file in one.renditions]
     assert {file.tier for file in files} == ({"webp"} if plays else {"webp", "avif"})
     for file in files:

@@ -6,7 +6,7 @@ import io
 import json
 import re
 from dataclasses import replace
-from itertools import combinations, pairwise
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -14,8 +14,6 @@ import pyvips
 from PIL import Image, ImageCms, ImageDraw
 
 from ivory_thistle.core.errors import PictureError
-from ivory_thistle.core.formats.tiers import TIERS
-from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.pixels import decode
 from ivory_thistle.core.treatment.choice import Treated
 from ivory_thistle.core.treatment.form import HandoverForm
@@ -24,20 +22,12 @@ from ivory_thistle.core.treatment.narrowing import FIDELITIES, fields_of
 from ivory_thistle.core.treatment.rendition import facts_from, plain_fields
 from ivory_thistle.core.treatment.rules import BY_ROLE, FallbackFormat, Rules
 from ivory_thistle.core.treatment.treat import treat_image
-from ivory_thistle.core.treatment.worth import Load, worthwhile
 from ivory_thistle.core.words import kb
-from pictures import as_if_heavy, camera_picture, encoded, opened, photograph, translucent_graphic
+from pictures import camera_picture, encoded, facts_of, opened, photograph, translucent_graphic
 
 pytestmark = pytest.mark.slow
 
 FIXED = Rules(fixed=True)
-
-
-def facts_of(data: bytes, name: str = "x.jpg") -> ImageFacts:
-    """Facts of a file that holds a picture."""
-    facts = read_facts(name, data)[0]
-    assert facts is not None
-    return facts
 
 
 ANY_SAVING = Rules(worth_share=0.0, worth_bytes=0, tier_share=0.0, tier_bytes=0)
@@ -69,15 +59,6 @@ def test_rules_go_to_plain_values_and_back() -> None:
     assert Rules.from_dict(rules.as_dict()) == rules
     assert Rules.from_dict({"fidelity": 65, "gone": 1}) == Rules(fidelity=dict.fromkeys(BY_ROLE, 65))
     assert Rules.from_dict({"fidelity": 0}).fixed
-
-
-def test_thresholds_of_worth() -> None:
-    """A tier must save a tenth and 2 kB a file, a replacement a twentieth or 1 kB."""
-    rules = Rules()
-    assert rules.tier_is_worth_it(30_000, 27_000) and not rules.tier_is_worth_it(30_000, 27_001)
-    assert not rules.tier_is_worth_it(10_000, 8_001) and not rules.tier_is_worth_it(60_000, 52_000, files=5)
-    assert rules.replacement_is_worth_it(10_000, 9_500) and rules.replacement_is_worth_it(90_000, 89_000)
-    assert not rules.replacement_is_worth_it(10_000, 9_501) and not rules.replacement_is_worth_it(100, 100)
 
 
 def test_a_narrower_file_that_weighs_more_is_left_out() -> None:
@@ -112,53 +93,6 @@ def test_the_decision_is_told_with_its_numbers() -> None:
         assert any(w.startswith(says) for w in words), (says, words)
     assert re.fullmatch(r"At 512 px \w+ weighs [\d.]+ kB; .*JPEG at the same look [\d.]+ kB\.", words[-1])
     assert all((r.score or 0) >= 75 for r in found.renditions)
-
-
-@pytest.mark.parametrize("seed", range(20))
-def test_no_other_choice_of_tiers_lets_most_visitors_load_less(seed: int) -> None:
-    """Of all choices in which each tier gains enough on the next: least for the newest browsers, then for older ones.
-
-    Nearly all visitors have the newest (caniuse-lite, `core.reports.browser_shares`).
-    """
-    chance, rules = np.random.default_rng(seed), Rules()
-    fallback, *modern = (
-        Load(tier, form, together=int(size), widest=int(size), files=2)
-        for tier, form, size in zip(
-            ("baseline", "webp", "avif"), ("jpeg", "webp", "avif"), chance.integers(5_000, 30_000, 3), strict=True
-        )
-    )
-
-    def gains(chain: tuple[Load, ...]) -> bool:
-        return all(rules.tier_is_worth_it(a.together, b.together, b.files) for a, b in pairwise((fallback, *chain)))
-
-    def loaded(chain: tuple[Load, ...]) -> tuple[int, ...]:
-        by_tier = {"baseline": fallback.together, "webp": fallback.together} | {one.tier: one.together for one in chain}
-        return by_tier.get("avif", by_tier["webp"]), by_tier["webp"]
-
-    every = [chain for n in range(3) for chain in combinations(modern, n) if gains(chain)]
-    kept, dropped = worthwhile(fallback, modern, rules)
-    assert gains(tuple(kept[1:]))
-    assert loaded(tuple(kept[1:])) == min(map(loaded, every))
-    assert {one.tier for one in kept[1:]} | {one.load.tier for one in dropped} == {"webp", "avif"}
-
-
-def test_a_tier_that_takes_the_place_of_another_says_so() -> None:
-    """Both would not be worth their files; the lighter one stays."""
-    sizes = {"baseline": 9_600, "webp": 5_000, "avif": 3_300}
-    fallback, *modern = (Load(tier, TIERS[tier].format, size, size, files=2) for tier, size in sizes.items())
-    kept, dropped = worthwhile(fallback, modern, Rules())
-    assert [one.tier for one in kept] == ["baseline", "avif"]
-    assert [one.words for one in dropped] == ["WebP dropped: AVIF takes its place, 3.3 kB against 5 kB."]
-
-
-def test_no_tier_stays_whose_widest_file_is_heavier_than_the_fallbacks() -> None:
-    """Browsers would take it first and load more; beside one that it replaces, its files count together."""
-    fallback = Load("baseline", "jpeg", together=30_000, widest=18_000, files=2)
-    webp = Load("webp", "webp", together=22_000, widest=14_000, files=2)
-    heavy, light = (Load("avif", "avif", together=20_000, widest=widest, files=2) for widest in (18_500, 15_000))
-    assert worthwhile(fallback, [heavy], Rules())[0] == [fallback]
-    assert worthwhile(fallback, [webp, heavy], Rules())[0] == [fallback, webp]
-    assert worthwhile(fallback, [webp, light], Rules())[0] == [fallback, light]
 
 
 def test_what_a_search_tried_is_told() -> None:
@@ -390,57 +324,6 @@ def test_wide_gamuts_keep_their_look(profile: str) -> None:
         apart = np.sqrt(((after - before) ** 2).sum(axis=2))
         counted = apart if pixels.profile else apart[inside]
         assert counted.max() < 2, (profile, keep, counted.round(1))
-
-
-def moving(format_: str, frames: int = 10, **options: object) -> bytes:
-    """A disc that crosses a ground, in so many frames of 40 to 130 ms."""
-    drawn = []
-    for n in range(frames):
-        image = Image.new("RGB", (320, 200), "#203040")
-        ImageDraw.Draw(image).ellipse([20 + n * 20, 60, 100 + n * 20, 140], fill=(230, 190 - n * 5, 90))
-        drawn.append(image)
-    delays = [40 + 10 * n for n in range(frames)]
-    return encoded(drawn[0], format_, save_all=True, append_images=drawn[1:], duration=delays, **options)
-
-
-@pytest.mark.parametrize(
-    ("format_", "options", "plays"),
-    [
-        ("GIF", {"loop": 0}, 0),
-        ("GIF", {}, 1),
-        ("GIF", {"loop": 2}, 3),
-        ("PNG", {"loop": 2}, 2),
-        ("WEBP", {"loop": 5}, 5),
-    ],
-)
-def test_animations_keep_frames_timing_and_plays(format_: str, options: dict[str, int], plays: int) -> None:
-    """From GIF (NETSCAPE2.0 counts repeats), animated PNG (num_plays) and WebP (loop count) to WebP."""
-    data = moving(format_, **options)
-    facts = as_if_heavy(facts_of(data, f"x.{format_.lower()}"))
-    webp, avif = (
-        treat_image(data, facts, [Step(320)], Rules(formats=(tier,)), "content", "animation")
-        for tier in ("webp", "avif")
-    )
-    (file,) = webp.renditions
-    image = Image.open(io.BytesIO(file.data))
-    assert image.n_frames == 10 and image.info["loop"] == plays
-    delays = []
-    for n in range(10):
-        image.seek(n)
-        image.load()
-        delays.append(image.info["duration"])
-    assert delays == [40 + 10 * n for n in range(10)]
-    assert ("AVIF left out: it can't be told how often to play." in avif.words) is (plays > 0)
-    assert [r.tier for r in avif.renditions] == ([] if plays else ["avif"])
-    assert all((r.score or 0) >= 75 for r in (*webp.renditions, *avif.renditions))
-    assert webp.words[-1] == f"The original ({kb(facts.bytes)}) stays as the fallback."
-
-
-def test_animations_grow_smaller_with_their_width() -> None:
-    """A narrower slot, a narrower animation, premultiplied and of whole frames."""
-    data = moving("GIF", loop=0)
-    found = treat_image(data, as_if_heavy(facts_of(data, "x.gif")), [Step(160)], Rules())
-    assert {(r.width, r.height) for r in found.renditions} == {(160, 100)}
 
 
 DRAWING = b"""<?xml version="1.0"?>

@@ -53,9 +53,9 @@ def test_bytes_on_the_wire_are_those_of_the_files(site_folder: Path) -> None:
 
 
 def test_lazy_pictures_count_once_scrolled(pictures: Path) -> None:
-    """Far below the first screen a lazy picture is no part of the opening."""
+    """Far below the first screen a lazy picture is no part of the opening; nor where a page scrolls smoothly."""
     (pictures / "a.html").write_text(
-        "<img src=0.jpg><div style='height:9000px'></div><img src=3.jpg loading=lazy width=10 height=10>"
+        "<style>:root{scroll-behavior:smooth}</style><img src=0.jpg><div style='height:9000px'></div><img src=3.jpg loading=lazy width=10 height=10>"
     )
     m = measured(pictures, "a.html", SMALL)
     assert {r.path: r.opening for r in m.requests} == {"0.jpg": True, "3.jpg": False}

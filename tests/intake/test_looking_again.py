@@ -103,8 +103,11 @@ def test_a_picture_drawn_by_its_own_size() -> None:
 
 
 def test_what_moves_is_seen_at_rest() -> None:
-    """A bar that slides out while it is scrolled down, and in again; a picture that turns without end; one that grows."""
-    page = """<!doctype html><title>x</title><style>body { margin: 0; height: 5000px }
+    """A bar that slides out while it is scrolled down, and in again; a picture that turns without end; one that grows.
+
+    The page itself would scroll smoothly, as common frameworks have it.
+    """
+    page = """<!doctype html><title>x</title><style>:root { scroll-behavior: smooth } body { margin: 0; height: 5000px }
       nav { position: fixed; top: 0; height: 100px; width: 100%; transition: top 2s }
       @keyframes turn { to { transform: rotate(1turn) } } .turns { animation: turn 3s infinite linear }
       @keyframes grow { from { width: 0 } to { width: 300px } } .grows { animation: grow 20s forwards }</style>

@@ -310,13 +310,13 @@ class Watch:
 SCROLL = """async () => {
   const step = Math.max(200, innerHeight);
   for (let y = 0, n = 0; y < rootOf(document).scrollHeight && n < 200; y += step, n++) {
-    scrollTo(0, y);
+    jumpTo(y);
     await new Promise((done) => requestAnimationFrame(() => setTimeout(done, 0)));
   }
 }"""
 """Scrolls through the page, so that lazy pictures are loaded."""
 TO_TOP = """async () => {
-  scrollTo(0, 0);
+  jumpTo(0);
   await new Promise((done) => requestAnimationFrame(() => setTimeout(done, 0)));
   endMotion();
 }"""

@@ -45,7 +45,7 @@ _QUALITY = 90
 _MOST_HEIGHT = 16_000
 """Of a page that is higher, in CSS px, the rest is in no picture."""
 _DECODED = """async () => {
-  scrollTo(0, 0);
+  jumpTo(0);
   const frame = () => new Promise((done) => requestAnimationFrame(done));
   await frame();
   const loaded = (i) => i.complete ? null : new Promise((done) => { i.onload = i.onerror = done; });

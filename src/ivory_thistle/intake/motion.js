@@ -1,3 +1,6 @@
+// At once, also where the page's style says `scroll-behavior: smooth`.
+globalThis.jumpTo = (y) => scrollTo({top: y, left: 0, behavior: 'instant'});
+
 // Boxes are then the same each time: what moves comes to its end, what moves without end stands as if it did not.
 globalThis.endMotion = () => {
   for (const animation of Document.prototype.getAnimations.call(document)) {

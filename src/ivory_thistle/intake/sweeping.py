@@ -42,7 +42,7 @@ _SECONDS = 40.0
 
 # Large pictures take longer to paint than to lay out, and nobody looks.
 _UNPAINTED = """() => {
-  scrollTo(0, 0);
+  jumpTo(0);
   rootOf(document).style.setProperty('visibility', 'hidden', 'important');
 }"""
 _BEHIND = """() => {

@@ -63,6 +63,35 @@ def test_lazy_pictures_count_once_scrolled(pictures: Path) -> None:
     assert {(p.path, p.first_screen, p.lazy) for p in m.placements} == {("0.jpg", True, False), ("3.jpg", False, True)}
 
 
+def test_pictures_that_scripts_load_are_scrolled_to(pictures: Path) -> None:
+    """Such scripts commonly hear of scrolling every tenth of a second; where a picture then is, it is loaded."""
+    script = """
+      const load = () => document.querySelectorAll('[data-src]').forEach((image) => {
+        const box = image.getBoundingClientRect();
+        if (box.top < innerHeight && box.bottom > 0) image.src = image.dataset.src;
+      });
+      let waits = false;
+      onscroll = () => { waits = waits || setTimeout(() => { waits = false; load(); }, 100); };"""
+    below = "".join(f"<p style='height:500px'><img data-src={n}.jpg width=10 height=10>" for n in range(4))
+    (pictures / "a.html").write_text(
+        f"<p style='height:900px'>{below}<p style='height:900px'><script>{script}</script>"
+    )
+    assert [r.path for r in measured(pictures, "a.html", SMALL).requests] == [f"{n}.jpg" for n in range(4)]
+
+
+def test_panes_and_strips_are_scrolled_through(pictures: Path) -> None:
+    """A page whose words scroll in a pane of their own, and a row that scrolls sideways."""
+    lazy = [f"<img src={n}.jpg loading=lazy style='flex:0 0 6000px;height:90px'>" for n in range(4)]
+    high = "<p style='height:6000px'></p>"
+    (pictures / "a.html").write_text(
+        "<!doctype html><style>html,body{height:100%;margin:0;overflow:hidden}"
+        "main{height:90%;overflow:auto;scroll-behavior:smooth}div{display:flex;overflow-x:scroll}</style>"
+        f"<main>{high}{lazy[0]}{high}{lazy[1]}{high}<div>{lazy[2]}{lazy[3]}</div></main>"
+    )
+    seen = measured(pictures, "a.html", SMALL)
+    assert [(r.path, r.opening) for r in seen.requests] == [(f"{n}.jpg", False) for n in range(4)]
+
+
 def test_boxes_of_elements_backgrounds_and_pseudo_elements(pictures: Path) -> None:
     """Each with its place and size in CSS px and how it fits."""
     (pictures / "a.html").write_text(

@@ -26,13 +26,12 @@ from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.intake.chromium import (
     LOAD_SECONDS,
     PAGE_SECONDS,
-    SCROLL,
-    TO_TOP,
     Watch,
     ask,
     fresh_page,
     in_browsers,
     run_early,
+    scroll_through,
 )
 from ivory_thistle.intake.comparing import SWEEP, look_closely, swept_screen
 from ivory_thistle.intake.differences import Seen
@@ -220,9 +219,8 @@ async def _measure(
         watch.opening = False
         await count_broken_off(place.address, whole)
         whole.at_opening = dict(whole.images)
-        await ask(page, SCROLL)
+        await scroll_through(page)
         await watch.quiet()
-        await ask(page, TO_TOP)
         seen: dict[str, Any] = await ask(page, _LOOK)
         # Looking closely changes the screen's size, and may load other files.
         requests, errors = tuple(watch.images.values()), tuple(dict.fromkeys(watch.errors))

@@ -55,6 +55,9 @@ def browser_binary() -> str | None:
     return shutil.which("chromium-headless-shell") or shutil.which("chromium")
 
 
+_SCROLL = Path(__file__).with_name("scroll.js").read_text(encoding="utf-8")
+_NOTICED_MS = 120
+"""Until scripts act on scrolling: they commonly wait for a tenth of a second, so that not every step tells them."""
 _MAY_ASK_LATER = """() =>
   everyOf(document, 'script, iframe, frame, object, embed, [onload], [onerror], [onscroll]').length > 0"""
 
@@ -307,17 +310,6 @@ class Watch:
                 raise BrowserError("It navigated again and again.")
 
 
-SCROLL = """async () => {
-  const step = Math.max(200, innerHeight);
-  for (let y = 0, n = 0; y < rootOf(document).scrollHeight && n < 200; y += step, n++) {
-    jumpTo(y);
-    await new Promise((done) => requestAnimationFrame(() => setTimeout(done, 0)));
-  }
-}"""
-"""Scrolls through the page, so that lazy pictures are loaded."""
-TO_TOP = """async () => {
-  jumpTo(0);
-  await new Promise((done) => requestAnimationFrame(() => setTimeout(done, 0)));
-  endMotion();
-}"""
-"""Scrolls back to the page's top, where a bar may come or go by that."""
+async def scroll_through(page: Page) -> None:
+    """Scrolls through a page and what scrolls in it, so that lazy pictures are loaded, and back to its top."""
+    await ask(page, _SCROLL, _NOTICED_MS if await ask(page, _MAY_ASK_LATER) else 0)

@@ -23,13 +23,13 @@ from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.intake.chromium import (
     LOAD_SECONDS,
     PAGE_SECONDS,
-    SCROLL,
     Watch,
     ask,
     fresh_page,
     in_browsers,
+    scroll_through,
 )
-from ivory_thistle.intake.differences import Box, Difference, Seen, differences
+from ivory_thistle.intake.differences import Box, Difference, Seen, differences, restless
 from ivory_thistle.intake.known import Known
 from ivory_thistle.intake.listening import count_broken_off, listen
 from ivory_thistle.intake.page_errors import in_words
@@ -159,8 +159,10 @@ async def _compared(
         again = await looks[0]()
         if not differences(page, screen, again, new):
             different = []
-        elif differences(page, screen, old, again):
-            different = [Difference(page, screen, "It is never twice the same.", comparable=False)]
+        else:
+            doubts = restless(page, screen, old, again)
+            is_in_doubt = any(not d.images for d in doubts)
+            different = doubts if is_in_doubt else doubts + differences(page, screen, old, new, again)
         if likeness and likeness.words:
             itself, likeness = await _judged(judge, old, again), await _judged(judge, again, new)
             # What moves by itself, like an animation, is left out.
@@ -222,7 +224,7 @@ async def _look(
     await watch.quiet_soon()
     await count_broken_off(address, seen)
     seen.at_opening = dict(seen.images)
-    await ask(page, SCROLL)
+    await scroll_through(page)
     await watch.quiet_soon()
     await count_broken_off(address, seen)
     await look_closely(page, screen, seen, sweep, pictures, fine)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 TOLERANCE = 1.0
@@ -70,6 +70,11 @@ class Seen:
         return {address for address, frames in self.frames.items() if frames - {0}}
 
     @property
+    def weight(self) -> int:
+        """Bytes of all images that came."""
+        return sum(self.images.values())
+
+    @property
     def loads(self) -> int:
         """How many images came, each once for every frame: two pages may show one picture at two sizes."""
         return sum(max(1, len(self.frames.get(address, ()))) for address in self.images)
@@ -91,46 +96,90 @@ class Difference:
     comparable: bool = True
 
 
-def differences(page: str, screen: str, old: Seen, new: Seen) -> list[Difference]:
-    """Everything about a page on a screen that is not as it was."""
+def restless(page: str, screen: str, old: Seen, again: Seen) -> list[Difference]:
+    """What can't be held against a page after a change, by two looks at it before: all of it, or images' sizes.
+
+    What merely moves by itself can be left out.
+    """
+
+    def told(words: str, images: tuple[int, ...] = ()) -> Difference:
+        return Difference(page, screen, words, images=images, comparable=False)
+
+    resized: set[int] = set()
+    for _, was, twice in _pairs(old, again):
+        if len(was) != len(twice):
+            return [told("It is never twice the same.")]
+        images = [(a, b) for a, b in zip(was, twice, strict=True) if a.element == "img"]
+        resized |= {n for n, (a, b) in enumerate(images) if not a.is_sized(b)}
+    return [told("Some of its images are never twice of the same size.", tuple(sorted(resized)))] if resized else []
+
+
+def _pairs(old: Seen, new: Seen) -> Iterator[tuple[int, list[Box], list[Box]]]:
+    """The boxes at every width of the screen that was looked at both times; 0 stands for its own."""
+    yield 0, old.boxes, new.boxes
+    yield from ((width, boxes, new.swept[width]) for width, boxes in old.swept.items() if width in new.swept)
+
+
+def differences(page: str, screen: str, old: Seen, new: Seen, again: Seen | None = None) -> list[Difference]:
+    """Everything about a page on a screen that is not as it was.
+
+    `again` is another look at it before the change: what of it moves by itself is left out.
+    """
 
     def told(words: str, moved: int = 0, images: tuple[int, ...] = ()) -> Difference:
         return Difference(page, screen, words, moved, images)
 
     if old.problem or new.problem:
         return [Difference(page, screen, old.problem or new.problem, comparable=False)]
-    looks = [("", old.boxes, new.boxes)]
-    looks += [(f" at {w:,} px", boxes, new.swept[w]) for w, boxes in old.swept.items() if w in new.swept]
-    found = [told(*change) for where, was, now in looks if (change := _moved(where, was, now))]
+    again = again or old
+    found = []
+    for width, was, now in _pairs(old, new):
+        where = f" at {width:,} px" if width else ""
+        twice = again.swept.get(width, was) if width else again.boxes
+        if change := _moved(where, was, twice, now):
+            found.append(told(*change))
     images = [(a, b) for a, b in zip(old.boxes, new.boxes, strict=False) if a.element == b.element == "img"]
     broken = tuple(n for n, (x, y) in enumerate(images) if y.broken and not x.broken)
     if broken:
         found.append(told(f"{len(broken)} images are broken.", 0, broken))
-    if new.loads > old.loads:
-        found.append(told(f"{new.loads} images are loaded instead of {old.loads}."))
-    weights = sum(old.images.values()), sum(new.images.values())
-    if weights[1] > weights[0]:
-        found.append(told(f"{weights[1]:,} bytes of images are loaded instead of {weights[0]:,}."))
-    extra = new.messages - old.messages
+    loads = max(old.loads, again.loads)
+    if new.loads > loads:
+        found.append(told(f"{new.loads} images are loaded instead of {loads}."))
+    weight = max(old.weight, again.weight)
+    if new.weight > weight:
+        found.append(told(f"{new.weight:,} bytes of images are loaded instead of {weight:,}."))
+    extra = new.messages - (old.messages | again.messages)
     if extra:
         found.append(told(f"The console says: {next(iter(extra))[:300]}"))
     return found
 
 
-def _moved(where: str, was: Sequence[Box], now: Sequence[Box]) -> tuple[str, int, tuple[int, ...]] | None:
-    """How many boxes are not as they were, in words, and which images' own size changed; None where all are."""
+def _moved(
+    where: str, was: Sequence[Box], again: Sequence[Box], now: Sequence[Box]
+) -> tuple[str, int, tuple[int, ...]] | None:
+    """How many boxes are not as they were, in words, and which images' own size changed; None where all are.
+
+    Of what moves by itself (`again` it was elsewhere), the size still counts, unless that changes by itself as well.
+    """
     if len(was) != len(now):
         return f"There are {len(now)} boxes instead of {len(was)}{where}.", len(now), ()
-    pairs = list(zip(was, now, strict=True))
-    moved = [(a, b) for a, b in pairs if not a.is_like(b)]
+    looks = list(zip(was, again, now, strict=True))
+    moved = [(old, new) for old, twice, new in looks if not (old.is_like(new) or _by_itself(old, twice, new))]
     if not moved:
         return None
-    images = [(a, b) for a, b in pairs if a.element == "img"]
-    own = tuple(n for n, (a, b) in enumerate(images) if not a.is_sized(b))
+    images = [(old, new) for old, _, new in looks if old.element == "img"]
+    own = tuple(n for n, (old, new) in enumerate(images) if not old.is_sized(new))
     a, b = moved[0]
     before, after = (_words(box) for box in (a, b))
     words = f"{len(moved)} boxes changed{where}; the first is {a.element}: {before} became {after}."
     return words, len(moved), own
+
+
+def _by_itself(old: Box, again: Box, new: Box) -> bool:
+    """Whether a box may be where, or as large as, it is now without any change of the page."""
+    if old.is_like(again):
+        return False
+    return old.is_sized(new) or not old.is_sized(again)
 
 
 def _words(box: Box) -> str:

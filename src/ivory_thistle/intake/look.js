@@ -1,6 +1,7 @@
 // Every box of the page that shows a picture: elements, and backgrounds of elements and their pseudo-elements.
 // The address of a background is the whole computed value.
 () => {
+  endMotion();
   const placements = [];
   const every = everyOf(document, '*');
   if (every.length > 100_000) throw new Error(`It has ${every.length} elements.`);

@@ -19,13 +19,13 @@ from ivory_thistle.core.rewriting.fitting import Sample
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.intake.chromium import (
     LOAD_SECONDS,
-    SCROLL,
     Watch,
     ask,
     emulate_touch,
     fresh_page,
     in_browsers,
     run_early,
+    scroll_through,
 )
 from ivory_thistle.intake.vitals import OBSERVE, VITALS
 
@@ -41,10 +41,7 @@ _LARGE_SHARE = 0.05
 _SECONDS = 40.0
 
 # Large pictures take longer to paint than to lay out, and nobody looks.
-_UNPAINTED = """() => {
-  jumpTo(0);
-  rootOf(document).style.setProperty('visibility', 'hidden', 'important');
-}"""
+_UNPAINTED = "() => rootOf(document).style.setProperty('visibility', 'hidden', 'important')"
 _BEHIND = """() => {
   const found = [];
   for (const node of everyOf(document, '*')) {
@@ -213,7 +210,7 @@ async def _laid_out(browser: Browser, address: str, path: str, touch: bool) -> A
         watch = Watch(page)
         await page.goto(f"{address}/{quote(path)}", wait_until="load", timeout=LOAD_SECONDS * 1000)
         await watch.quiet_soon()
-        await ask(page, SCROLL)
+        await scroll_through(page)
         await watch.quiet_soon()
         await ask(page, _UNPAINTED)
         yield page

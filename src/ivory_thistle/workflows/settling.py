@@ -231,13 +231,12 @@ class Settler:
             waiting = []
             for path in by_page:
                 found = self._again_alone(rewrite, path)
-                if not found:
-                    continue
-                if path in unsure and not all(d.comparable for d in found):
-                    continue
-                waiting.append(path)
                 if not all(d.comparable for d in found):
                     unsure.add(path)
+                found = [d for d in found if d.comparable or self._named(path, d, rewrite, above=Form.STEADY)]
+                if not found:
+                    continue
+                waiting.append(path)
                 safer |= {(path, at) for at in self._take_back(path, found, limits, rewrite)}
                 self._why[path] = str(found[0].words)
             total = done + len(waiting) * len(self._screens)
@@ -273,6 +272,13 @@ class Settler:
         ):
             return compare_sites(before, after, pages, self._screens, self._known, on_pair, self._stop)
 
+    def _named(self, path: str, d: Difference, rewrite: SiteRewrite, above: Form) -> set[int]:
+        """The images that a difference is about, all of the page's where it names none, in a form above one."""
+        images = self._rewriter.images_of(path)
+        forms = rewrite.forms.get(path, {})
+        named = {images[n] for n in d.images if n < len(images)} if d.images else forms.keys()
+        return {at for at in named if forms.get(at, Form.LEFT) > above}
+
     def _take_back(
         self, path: str, found: Sequence[Difference], limits: Limits, rewrite: SiteRewrite
     ) -> Collection[int]:
@@ -280,14 +286,14 @@ class Settler:
         if limits.preload.pop(path, None):
             return ()
         forms = rewrite.forms.get(path, {})
-        images = self._rewriter.images_of(path)
-        named = {images[n] for d in found for n in d.images if n < len(images)}
+        doubtful = [d for d in found if not d.comparable]
+        if doubtful:
+            # Nothing is known of these: what is safe by its rules and tree must do.
+            chosen = set[int]().union(*(self._named(path, d, rewrite, above=Form.STEADY) for d in doubtful))
+            limits.forms[path] |= dict.fromkeys(chosen, Form.STEADY)
+            return chosen
         can = {at for at, form in forms.items() if form > Form.LEFT}
-        chosen = (named & can) or can
-        if not all(d.comparable for d in found):
-            # Nothing is known of it: what is safe by its rules and tree must do.
-            limits.forms[path] |= {at: min(forms[at], Form.STEADY) for at in can}
-            return can
+        chosen = set[int]().union(*(self._named(path, d, rewrite, above=Form.LEFT) for d in found if d.images)) or can
         if chosen:
             limits.forms[path] |= {at: Form(forms[at] - 1) for at in chosen}
             return chosen

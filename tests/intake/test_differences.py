@@ -13,8 +13,8 @@ TITLE, PICTURE = Box("h1", 0, 20, 390, 38), Box("img", 0, 100, 390, 260)
 
 def told(new: list[Box], again: list[Box] | None = None) -> list[Difference]:
     """Of a title with a picture below it."""
-    other = Seen(again) if again else None
-    return differences("a.html", "phone", Seen([TITLE, PICTURE]), Seen(new), other)
+    others = [Seen(again)] if again else []
+    return differences("a.html", "phone", Seen([TITLE, PICTURE]), Seen(new), others)
 
 
 def test_what_moves_by_itself_may_be_anywhere() -> None:
@@ -46,7 +46,7 @@ def test_the_size_of_what_moves_by_itself_counts() -> None:
 )
 def test_what_cannot_be_compared(again: list[Box], images: tuple[int, ...] | None) -> None:
     """Images that are resized by themselves are named; of a page with other boxes, all is in doubt (no names)."""
-    doubts = restless("a.html", "phone", Seen([TITLE, PICTURE]), Seen(again))
+    doubts = restless("a.html", "phone", Seen([TITLE, PICTURE]), [Seen(again)])
     assert [(d.images, d.comparable) for d in doubts] == ([] if images is None else [(images, False)])
 
 
@@ -55,4 +55,4 @@ def test_loads_and_messages_of_both_looks_are_known() -> None:
     old, again = Seen([TITLE], images={"a": 5}), Seen([TITLE], images={"a": 5, "b": 7})
     again.messages["error: it failed"] = 1
     assert len(differences("a.html", "phone", old, again)) == 3
-    assert differences("a.html", "phone", old, again, again) == []
+    assert differences("a.html", "phone", old, again, [again]) == []

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import io
+from contextlib import ExitStack
 from itertools import chain, repeat
 from pathlib import Path
 
@@ -14,7 +15,7 @@ from PIL import Image, ImageDraw, ImageFont
 from ivory_thistle.core.quality.likeness import Likeness
 from ivory_thistle.core.quality.likeness import likeness as likeness_of
 from ivory_thistle.core.selection.screen import Screen
-from ivory_thistle.intake.comparing import Closeness, Pair, _compared, compare_sites
+from ivory_thistle.intake.comparing import SWEEP, Closeness, Pair, _compared, compare_sites
 from ivory_thistle.intake.differences import Seen
 from ivory_thistle.intake.site_server import serve_site
 
@@ -127,3 +128,39 @@ def test_what_moves_is_seen_at_rest() -> None:
     assert found == [] and pair.different == ()
     bar, turning, growing = (box for box in pair.new.boxes if box.element in ("nav", "img"))
     assert (bar.y, turning.width, growing.width) == (0, 60, 300)
+
+
+def test_scripts_follow_a_new_size_before_boxes_are_read() -> None:
+    """They commonly wait for a tenth of a second, so that not every step of a resizing costs a layout."""
+    page = b"""<!doctype html><title>x</title><p id=half>x</p><script>
+      const follow = () => { half.style.width = innerWidth / 2 + 'px'; };
+      let waits;
+      onresize = () => { clearTimeout(waits); waits = setTimeout(follow, 100); };
+      follow();</script>"""
+    pairs: list[Pair] = []
+    with serve_site(["index.html"], lambda path: page) as address:
+        compare_sites(address, address, ["index.html"], [Screen("plain", 800, 600)], on_pair=pairs.append)
+    widths = {at: next(box.width for box in boxes if box.element == "p") for at, boxes in pairs[0].old.swept.items()}
+    assert widths == {at: at / 2 for at in SWEEP}
+
+
+def test_a_page_that_moves_without_end_is_compared() -> None:
+    """A script swings its title; a smaller picture is told all the same, and nothing where all is as it was."""
+    page = b"""<!doctype html><title>x</title><h1>x</h1><img src=a.png alt=""><script>
+      const title = document.querySelector('h1');
+      const swing = (time) => {
+        title.style.transform = `translateX(${40 * Math.sin(time / 300)}px)`;
+        requestAnimationFrame(swing);
+      };
+      requestAnimationFrame(swing);</script>"""
+    sites = []
+    for width in (60, 60, 40):
+        stream = io.BytesIO()
+        Image.new("RGB", (width, width)).save(stream, "PNG")
+        sites.append({"index.html": page, "a.png": stream.getvalue()})
+    with ExitStack() as servers:
+        old, same, other = (servers.enter_context(serve_site(site, site.__getitem__)) for site in sites)
+        screens = [Screen("plain", 800, 600)]
+        assert compare_sites(old, same, ["index.html"], screens) == []
+        found = compare_sites(old, other, ["index.html"], screens)
+    assert found and all(d.comparable and d.images == (0,) for d in found)

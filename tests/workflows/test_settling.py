@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 import pytest
@@ -135,24 +136,49 @@ def test_a_page_that_can_not_be_followed_stays_as_it_is(monkeypatch: pytest.Monk
     assert "bad.html" not in done.rewrite.texts and b"<picture" in done.rewrite.texts["good.html"]
 
 
+Looks = Callable[[Sequence[str]], list[Difference]]
+
+
+def settled_by(looks: Looks, monkeypatch: pytest.MonkeyPatch, pages: dict[str, str]) -> Settled:
+    """A site settled by what a made-up browser says of pages that are compared."""
+    site, texts = site_of(pages)
+    settler = Settler(site, deliveries_of(site), texts.__getitem__, DEFAULT_SCREENS[:1], lambda new: b"")
+    monkeypatch.setattr(settling, "browser_binary", lambda: "a browser")
+    monkeypatch.setattr(settler, "_measure_boxes", lambda limits, on_page: on_page)
+    monkeypatch.setattr(settler, "_compared", lambda rewrite, paths, on_pair: looks(paths))
+    return settler.settle()
+
+
 @pytest.mark.parametrize("always", [False, True])
 def test_a_page_is_looked_at_alone_before_anything_is_taken_back(always: bool, monkeypatch: pytest.MonkeyPatch) -> None:
     """What differs only while the machine is busy costs nothing; what differs always stays as it was, with the words."""
-    site, texts = site_of({"one.html": "<img src=a.jpg>", "two.html": "<img src=b.jpg>"})
-    settler = Settler(site, deliveries_of(site), texts.__getitem__, DEFAULT_SCREENS[:1], lambda new: b"")
     looked: list[list[str]] = []
 
-    def compared(rewrite: object, pages: list[str], *others: object) -> list[Difference]:
+    def looks(pages: Sequence[str]) -> list[Difference]:
         looked.append(list(pages))
         differs = "one.html" in pages and (always or len(pages) > 1)
         return [Difference("one.html", "phone", "3 boxes changed.")] if differs else []
 
-    monkeypatch.setattr(settling, "browser_binary", lambda: "a browser")
-    monkeypatch.setattr(settler, "_measure_boxes", lambda limits, on_page: on_page)
-    monkeypatch.setattr(settler, "_compared", compared)
-    done = settler.settle()
+    done = settled_by(looks, monkeypatch, {"one.html": "<img src=a.jpg>", "two.html": "<img src=b.jpg>"})
     assert looked[:2] == [["one.html", "two.html"], ["one.html"]]
     assert b"<picture" in done.rewrite.texts["two.html"]
     assert (b"<picture" in done.rewrite.texts.get("one.html", b"")) is not always
     told = "it looked different in every form. 3 boxes changed."
     assert done.unknown == ({"one.html": told} if always else {})
+
+
+def test_images_in_doubt_take_a_safe_form_and_no_others(monkeypatch: pytest.MonkeyPatch) -> None:
+    """One is never twice of the same size; the other one's form follows from what was compared."""
+    doubt = Difference("one.html", "phone", "Some are never of the same size.", images=(0,), comparable=False)
+    done = settled_by(lambda pages: [doubt], monkeypatch, {"one.html": "<img src=a.jpg><img src=b.jpg>"})
+    assert [form for _, form in sorted(done.rewrite.forms["one.html"].items())] == [Form.STEADY, Form.FREE]
+    assert done.comparison and done.comparison.unsure == ("one.html",) and not done.comparison.different
+
+
+def test_pictures_that_a_script_loads_from_src_have_one_file(monkeypatch: pytest.MonkeyPatch) -> None:
+    """It came once beside what is shown: that is enough, since when a script runs is chance."""
+    twice = Difference("one.html", "phone", "3 images are loaded instead of 2.", unshown=("/a-1000.jpg",))
+    told = iter([[twice]])
+    done = settled_by(lambda pages: next(told, []), monkeypatch, {"one.html": "<img src=a.jpg><img src=b.jpg>"})
+    assert set(done.rewrite.forms["one.html"].values()) == {Form.SAME}
+    assert b"srcset" not in done.rewrite.texts["one.html"]

@@ -56,8 +56,8 @@ def browser_binary() -> str | None:
 
 
 _SCROLL = Path(__file__).with_name("scroll.js").read_text(encoding="utf-8")
-_NOTICED_MS = 120
-"""Until scripts act on scrolling: they commonly wait for a tenth of a second, so that not every step tells them."""
+_NOTICED_SECONDS = 0.15
+"""Until scripts act on scrolling or a new size: they commonly wait for a tenth of a second for what else comes."""
 _MAY_ASK_LATER = """() =>
   everyOf(document, 'script, iframe, frame, object, embed, [onload], [onerror], [onscroll]').length > 0"""
 
@@ -310,6 +310,13 @@ class Watch:
                 raise BrowserError("It navigated again and again.")
 
 
+async def resize(page: Page, width: int, height: int) -> None:
+    """Gives a page's screen another size (CSS px), and its scripts the time that they commonly take to follow."""
+    await page.set_viewport_size({"width": width, "height": height})
+    if await _worlds[page].hears("resize"):
+        await asyncio.sleep(_NOTICED_SECONDS)
+
+
 async def scroll_through(page: Page) -> None:
     """Scrolls through a page and what scrolls in it, so that lazy pictures are loaded, and back to its top."""
-    await ask(page, _SCROLL, _NOTICED_MS if await ask(page, _MAY_ASK_LATER) else 0)
+    await ask(page, _SCROLL, 1000 * _NOTICED_SECONDS if await ask(page, _MAY_ASK_LATER) else 0)

@@ -27,6 +27,7 @@ from ivory_thistle.intake.chromium import (
     ask,
     fresh_page,
     in_browsers,
+    resize,
     scroll_through,
 )
 from ivory_thistle.intake.differences import Box, Difference, Seen, differences, restless
@@ -157,12 +158,8 @@ async def _compared(
     if different or (likeness and likeness.words):
         # Chromium may take what it happens to have in memory already: only what differs again is a difference.
         again = await looks[0]()
-        if not differences(page, screen, again, new):
-            different = []
-        else:
-            doubts = restless(page, screen, old, again)
-            is_in_doubt = any(not d.images for d in doubts)
-            different = doubts if is_in_doubt else doubts + differences(page, screen, old, new, again)
+        if different:
+            different = await _lasting(page, screen, old, again, new, looks)
         if likeness and likeness.words:
             itself, likeness = await _judged(judge, old, again), await _judged(judge, again, new)
             # What moves by itself, like an animation, is left out.
@@ -180,6 +177,24 @@ async def _compared(
         shown = tuple(_under(new.boxes, likeness))
         different.append(Difference(page, screen, likeness.words, images=shown))
     return Pair(page, screen, old, new, tuple(different), likeness)
+
+
+async def _lasting(
+    page: str, screen: str, old: Seen, again: Seen, new: Seen, looks: tuple[_Look, _Look]
+) -> list[Difference]:
+    """What differs, `again` too, but for what the page does by itself; of one that moves, after some more looks."""
+    if not differences(page, screen, again, new):
+        return []
+    moves, others = bool(differences(page, screen, old, again)), [again]
+    while True:
+        doubts = restless(page, screen, old, others)
+        if any(not d.images for d in doubts):
+            return doubts
+        different = differences(page, screen, old, new, others)
+        if not (different and moves) or len(others) > _MORE_LOOKS:
+            return doubts + different
+        others.append(await looks[0]())
+        new = await looks[1]()
 
 
 async def _judged(judge: Judge | None, old: Seen, new: Seen) -> Likeness | None:
@@ -247,7 +262,7 @@ async def look_closely(
     if pictures:
         seen.picture = await _picture(page, screen, fine)
     for width in sweep:
-        await page.set_viewport_size({"width": width, "height": screen.height})
+        await resize(page, width, screen.height)
         await ask(page, _DECODED)
         seen.swept[width] = await _boxes(page)
     seen.images = images

@@ -5,6 +5,9 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
+from functools import reduce
+from operator import or_
+from urllib.parse import urlsplit
 
 TOLERANCE = 1.0
 """CSS px by which a box may move or grow."""
@@ -75,6 +78,12 @@ class Seen:
         return sum(self.images.values())
 
     @property
+    def shown(self) -> set[str]:
+        """The addresses of the images that stand in `img`s."""
+        places = (urlsplit(box.shown) for box in self.boxes if box.shown)
+        return {place.path + (f"?{place.query}" if place.query else "") for place in places}
+
+    @property
     def loads(self) -> int:
         """How many images came, each once for every frame: two pages may show one picture at two sizes."""
         return sum(max(1, len(self.frames.get(address, ()))) for address in self.images)
@@ -85,7 +94,8 @@ class Difference:
     """What changed on one page and screen, in words. `images` counts the `img`s of the page in tree order, from 0.
 
     `moved` tells how many boxes are elsewhere or of another size; `images` are those whose own size changed.
-    `comparable` is False for a page that can't be loaded or that changes by itself.
+    `comparable` is False for a page that can't be loaded or that changes by itself. `unshown` are the addresses of
+    images that came, did not come before, and that no `img` shows.
     """
 
     page: str
@@ -94,10 +104,11 @@ class Difference:
     moved: int = 0
     images: tuple[int, ...] = ()
     comparable: bool = True
+    unshown: tuple[str, ...] = ()
 
 
-def restless(page: str, screen: str, old: Seen, again: Seen) -> list[Difference]:
-    """What can't be held against a page after a change, by two looks at it before: all of it, or images' sizes.
+def restless(page: str, screen: str, old: Seen, again: Sequence[Seen]) -> list[Difference]:
+    """What can't be held against a page after a change, by more looks at it before: all of it, or images' sizes.
 
     What merely moves by itself can be left out.
     """
@@ -106,7 +117,7 @@ def restless(page: str, screen: str, old: Seen, again: Seen) -> list[Difference]
         return Difference(page, screen, words, images=images, comparable=False)
 
     resized: set[int] = set()
-    for _, was, twice in _pairs(old, again):
+    for _, was, twice in (pair for other in again for pair in _pairs(old, other)):
         if len(was) != len(twice):
             return [told("It is never twice the same.")]
         images = [(a, b) for a, b in zip(was, twice, strict=True) if a.element == "img"]
@@ -120,10 +131,10 @@ def _pairs(old: Seen, new: Seen) -> Iterator[tuple[int, list[Box], list[Box]]]:
     yield from ((width, boxes, new.swept[width]) for width, boxes in old.swept.items() if width in new.swept)
 
 
-def differences(page: str, screen: str, old: Seen, new: Seen, again: Seen | None = None) -> list[Difference]:
+def differences(page: str, screen: str, old: Seen, new: Seen, again: Sequence[Seen] = ()) -> list[Difference]:
     """Everything about a page on a screen that is not as it was.
 
-    `again` is another look at it before the change: what of it moves by itself is left out.
+    `again` are more looks at it before the change: what of it moves by itself is left out.
     """
 
     def told(words: str, moved: int = 0, images: tuple[int, ...] = ()) -> Difference:
@@ -131,55 +142,58 @@ def differences(page: str, screen: str, old: Seen, new: Seen, again: Seen | None
 
     if old.problem or new.problem:
         return [Difference(page, screen, old.problem or new.problem, comparable=False)]
-    again = again or old
     found = []
     for width, was, now in _pairs(old, new):
         where = f" at {width:,} px" if width else ""
-        twice = again.swept.get(width, was) if width else again.boxes
-        if change := _moved(where, was, twice, now):
+        others = [one.swept.get(width, was) if width else one.boxes for one in again]
+        if change := _moved(where, was, others, now):
             found.append(told(*change))
     images = [(a, b) for a, b in zip(old.boxes, new.boxes, strict=False) if a.element == b.element == "img"]
     broken = tuple(n for n, (x, y) in enumerate(images) if y.broken and not x.broken)
     if broken:
         found.append(told(f"{len(broken)} images are broken.", 0, broken))
-    loads = max(old.loads, again.loads)
+    loads = max(one.loads for one in (old, *again))
     if new.loads > loads:
-        found.append(told(f"{new.loads} images are loaded instead of {loads}."))
-    weight = max(old.weight, again.weight)
+        words = f"{new.loads} images are loaded instead of {loads}."
+        came_before = set[str]().union(*(one.images for one in (old, *again)))
+        unshown = tuple(sorted(new.images.keys() - came_before - new.shown))
+        found.append(Difference(page, screen, words, unshown=unshown))
+    weight = max(one.weight for one in (old, *again))
     if new.weight > weight:
         found.append(told(f"{new.weight:,} bytes of images are loaded instead of {weight:,}."))
-    extra = new.messages - (old.messages | again.messages)
+    extra = new.messages - reduce(or_, (one.messages for one in (old, *again)))
     if extra:
         found.append(told(f"The console says: {next(iter(extra))[:300]}"))
     return found
 
 
 def _moved(
-    where: str, was: Sequence[Box], again: Sequence[Box], now: Sequence[Box]
+    where: str, was: Sequence[Box], others: Sequence[Sequence[Box]], now: Sequence[Box]
 ) -> tuple[str, int, tuple[int, ...]] | None:
     """How many boxes are not as they were, in words, and which images' own size changed; None where all are.
 
-    Of what moves by itself (`again` it was elsewhere), the size still counts, unless that changes by itself as well.
+    Of what moves by itself (elsewhere among the `others`), the size still counts, unless it changes by itself as well.
     """
     if len(was) != len(now):
         return f"There are {len(now)} boxes instead of {len(was)}{where}.", len(now), ()
-    looks = list(zip(was, again, now, strict=True))
-    moved = [(old, new) for old, twice, new in looks if not (old.is_like(new) or _by_itself(old, twice, new))]
+    pairs = list(zip(was, now, strict=True))
+    changed = [n for n, (a, b) in enumerate(pairs) if not a.is_like(b)]
+    moved = [pairs[n] for n in changed if not _by_itself(*pairs[n], [boxes[n] for boxes in others])]
     if not moved:
         return None
-    images = [(old, new) for old, _, new in looks if old.element == "img"]
-    own = tuple(n for n, (old, new) in enumerate(images) if not old.is_sized(new))
+    images = [(a, b) for a, b in pairs if a.element == "img"]
+    own = tuple(n for n, (a, b) in enumerate(images) if not a.is_sized(b))
     a, b = moved[0]
     before, after = (_words(box) for box in (a, b))
     words = f"{len(moved)} boxes changed{where}; the first is {a.element}: {before} became {after}."
     return words, len(moved), own
 
 
-def _by_itself(old: Box, again: Box, new: Box) -> bool:
+def _by_itself(old: Box, new: Box, again: Sequence[Box]) -> bool:
     """Whether a box may be where, or as large as, it is now without any change of the page."""
-    if old.is_like(again):
+    if all(old.is_like(other) for other in again):
         return False
-    return old.is_sized(new) or not old.is_sized(again)
+    return old.is_sized(new) or not all(old.is_sized(other) for other in again)
 
 
 def _words(box: Box) -> str:

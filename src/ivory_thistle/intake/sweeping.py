@@ -24,6 +24,7 @@ from ivory_thistle.intake.chromium import (
     emulate_touch,
     fresh_page,
     in_browsers,
+    resize,
     run_early,
     scroll_through,
 )
@@ -217,7 +218,7 @@ async def _laid_out(browser: Browser, address: str, path: str, touch: bool) -> A
 
 
 async def _boxes(page: Page, width: int, height: int = _HEIGHT) -> list[Any]:
-    await page.set_viewport_size({"width": width, "height": height})
+    await resize(page, width, height)
     seen: list[Any] = await ask(page, _BOXES)
     return seen
 

@@ -26,6 +26,12 @@ class World:
         early = {"source": script, "worldName": _WORLD}
         await self._session.send("Page.addScriptToEvaluateOnNewDocument", early)
 
+    async def hears(self, event: str) -> bool:
+        """Whether a script listens to an event of the window."""
+        window = await self._session.send("Runtime.evaluate", {"expression": "window"})
+        told = await self._session.send("DOMDebugger.getEventListeners", {"objectId": window["result"]["objectId"]})
+        return any(one["type"] == event for one in told["listeners"])
+
     async def ask(self, function: str, given: Any) -> Any:
         """What a function gives, as JSON has it. Raises BrowserError."""
         for context in (self._context, None):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field
+from urllib.parse import unquote, urlsplit
 
 from ivory_thistle.core.references.site import Page, SiteReading
 from ivory_thistle.core.reports.predicted import (
@@ -230,7 +231,8 @@ class Settler:
                 by_page[d.page].append(d)
             waiting = []
             for path in by_page:
-                found = self._again_alone(rewrite, path)
+                # Which file a script takes hangs on when it runs: that may not be seen again.
+                found = [d for d in by_page[path] if self._comes_twice(d)] or self._again_alone(rewrite, path)
                 if not all(d.comparable for d in found):
                     unsure.add(path)
                 found = [d for d in found if d.comparable or self._named(path, d, rewrite, above=Form.STEADY)]
@@ -272,6 +274,14 @@ class Settler:
         ):
             return compare_sites(before, after, pages, self._screens, self._known, on_pair, self._stop)
 
+    def _comes_twice(self, d: Difference) -> bool:
+        """Whether a picture comes in a second file, which nothing shows.
+
+        Scripts commonly wait for pictures that way: they load what stands in `src`, whatever the browser has chosen.
+        """
+        files = (unquote(urlsplit(address).path).removeprefix("/") for address in d.unshown)
+        return any(file in self._new or file in self._deliveries for file in files)
+
     def _named(self, path: str, d: Difference, rewrite: SiteRewrite, above: Form) -> set[int]:
         """The images that a difference is about, all of the page's where it names none, in a form above one."""
         images = self._rewriter.images_of(path)
@@ -286,6 +296,10 @@ class Settler:
         if limits.preload.pop(path, None):
             return ()
         forms = rewrite.forms.get(path, {})
+        several = {at for at, form in forms.items() if form > Form.SAME}
+        if several and any(self._comes_twice(d) for d in found):
+            limits.forms[path] |= dict.fromkeys(several, Form.SAME)
+            return several
         doubtful = [d for d in found if not d.comparable]
         if doubtful:
             # Nothing is known of these: what is safe by its rules and tree must do.

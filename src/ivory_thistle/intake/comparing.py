@@ -159,7 +159,7 @@ async def _compared(
         # Chromium may take what it happens to have in memory already: only what differs again is a difference.
         again = await looks[0]()
         if different:
-            different = await _lasting(page, screen, old, again, new, looks)
+            different = await _lasting(page, screen, old, again, new, looks, patient=judge is not None)
         if likeness and likeness.words:
             itself, likeness = await _judged(judge, old, again), await _judged(judge, again, new)
             # What moves by itself, like an animation, is left out.
@@ -180,18 +180,21 @@ async def _compared(
 
 
 async def _lasting(
-    page: str, screen: str, old: Seen, again: Seen, new: Seen, looks: tuple[_Look, _Look]
+    page: str, screen: str, old: Seen, again: Seen, new: Seen, looks: tuple[_Look, _Look], patient: bool
 ) -> list[Difference]:
-    """What differs, `again` too, but for what the page does by itself; of one that moves, after some more looks."""
+    """What differs, `again` too, but for what the page does by itself.
+
+    A page that moves, and any page where one is `patient`, is looked at some more times.
+    """
     if not differences(page, screen, again, new):
         return []
-    moves, others = bool(differences(page, screen, old, again)), [again]
+    others, patient = [again], patient or bool(differences(page, screen, old, again))
     while True:
         doubts = restless(page, screen, old, others)
         if any(not d.images for d in doubts):
             return doubts
         different = differences(page, screen, old, new, others)
-        if not (different and moves) or len(others) > _MORE_LOOKS:
+        if not (different and patient) or len(others) > _MORE_LOOKS:
             return doubts + different
         others.append(await looks[0]())
         new = await looks[1]()

@@ -26,6 +26,7 @@ SPOILERS = {
     "paints": "PerformanceObserver = function () { throw 3; }; window.__thistle = {lcp: {url: {}, size: 'x'}};",
     "images": "for (const name of ['currentSrc', 'complete', 'naturalWidth'])"
     " Object.defineProperty(HTMLImageElement.prototype, name, {get: () => ({a: 1})});",
+    "listeners": "window.getEventListeners = () => { for (;;); };",
     "names": "Object.defineProperty(Element.prototype, 'tagName', {get: () => 5});"
     "Object.defineProperty(document, 'images', {get: () => 5});",
 }

@@ -142,11 +142,9 @@ def differences(page: str, screen: str, old: Seen, new: Seen, again: Sequence[Se
 
     if old.problem or new.problem:
         return [Difference(page, screen, old.problem or new.problem, comparable=False)]
-    found = []
+    found, motion = [], _motion(old, again)
     for width, was, now in _pairs(old, new):
-        where = f" at {width:,} px" if width else ""
-        others = [one.swept.get(width, was) if width else one.boxes for one in again]
-        if change := _moved(where, was, others, now):
+        if change := _moved(f" at {width:,} px" if width else "", was, now, motion):
             found.append(told(*change))
     images = [(a, b) for a, b in zip(old.boxes, new.boxes, strict=False) if a.element == b.element == "img"]
     broken = tuple(n for n, (x, y) in enumerate(images) if y.broken and not x.broken)
@@ -167,18 +165,38 @@ def differences(page: str, screen: str, old: Seen, new: Seen, again: Sequence[Se
     return found
 
 
+@dataclass(frozen=True, slots=True)
+class _Motion:
+    """Which boxes, by their place in tree order, move or change their size by themselves, at any width."""
+
+    moving: frozenset[int]
+    resized: frozenset[int]
+
+    def explains(self, n: int, old: Box, new: Box) -> bool:
+        """Whether a box may be where, or as large as, it is now without any change of the page."""
+        return n in self.moving and (old.is_sized(new) or n in self.resized)
+
+
+def _motion(old: Seen, again: Sequence[Seen]) -> _Motion:
+    looks = [(was, twice) for other in again for _, was, twice in _pairs(old, other)]
+    pairs = [(n, a, b) for was, twice in looks for n, (a, b) in enumerate(zip(was, twice, strict=False))]
+    return _Motion(
+        moving=frozenset(n for n, a, b in pairs if not a.is_like(b)),
+        resized=frozenset(n for n, a, b in pairs if not a.is_sized(b)),
+    )
+
+
 def _moved(
-    where: str, was: Sequence[Box], others: Sequence[Sequence[Box]], now: Sequence[Box]
+    where: str, was: Sequence[Box], now: Sequence[Box], motion: _Motion
 ) -> tuple[str, int, tuple[int, ...]] | None:
     """How many boxes are not as they were, in words, and which images' own size changed; None where all are.
 
-    Of what moves by itself (elsewhere among the `others`), the size still counts, unless it changes by itself as well.
+    Of what moves by itself, the size still counts, unless it changes by itself as well.
     """
     if len(was) != len(now):
         return f"There are {len(now)} boxes instead of {len(was)}{where}.", len(now), ()
     pairs = list(zip(was, now, strict=True))
-    changed = [n for n, (a, b) in enumerate(pairs) if not a.is_like(b)]
-    moved = [pairs[n] for n in changed if not _by_itself(*pairs[n], [boxes[n] for boxes in others])]
+    moved = [(a, b) for n, (a, b) in enumerate(pairs) if not (a.is_like(b) or motion.explains(n, a, b))]
     if not moved:
         return None
     images = [(a, b) for a, b in pairs if a.element == "img"]
@@ -187,13 +205,6 @@ def _moved(
     before, after = (_words(box) for box in (a, b))
     words = f"{len(moved)} boxes changed{where}; the first is {a.element}: {before} became {after}."
     return words, len(moved), own
-
-
-def _by_itself(old: Box, new: Box, again: Sequence[Box]) -> bool:
-    """Whether a box may be where, or as large as, it is now without any change of the page."""
-    if all(old.is_like(other) for other in again):
-        return False
-    return old.is_sized(new) or not all(old.is_sized(other) for other in again)
 
 
 def _words(box: Box) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +12,8 @@ from playwright.async_api import Error as BrowserError
 _WORLD = "ivory-thistle"
 _BEFORE = [Path(__file__).with_name(name).read_text(encoding="utf-8") for name in ("unhidden.js", "motion.js")]
 """What every world begins with."""
+_HEARS_MS = 1000
+"""A page that puts something of its own in the place of what is asked may never answer."""
 
 
 class World:
@@ -19,6 +22,7 @@ class World:
     def __init__(self, session: CDPSession) -> None:
         self._session = session
         self._context: int | None = None
+        self._heard: dict[str, bool] = {}
 
     async def run_early(self, script: str) -> None:
         """Has a script run before each document's own ones."""
@@ -27,10 +31,21 @@ class World:
         await self._session.send("Page.addScriptToEvaluateOnNewDocument", early)
 
     async def hears(self, event: str) -> bool:
-        """Whether a script listens to an event of the window."""
-        window = await self._session.send("Runtime.evaluate", {"expression": "window"})
-        told = await self._session.send("DOMDebugger.getEventListeners", {"objectId": window["result"]["objectId"]})
-        return any(one["type"] == event for one in told["listeners"])
+        """Whether a script listened to an event of the window when that was first asked, unless the page hides it."""
+        if event not in self._heard:
+            self._heard[event] = await self._listens(event)
+        return self._heard[event]
+
+    async def _listens(self, event: str) -> bool:
+        # In the page's own world: there may be very many listeners, and only whether there are any comes back.
+        asked = {
+            "expression": f"!!getEventListeners(window).{event}", "includeCommandLineAPI": True, "returnByValue": True,
+            "timeout": _HEARS_MS,
+        }  # fmt: skip
+        with suppress(BrowserError):
+            told = await self._session.send("Runtime.evaluate", asked)
+            return "exceptionDetails" not in told and told["result"].get("value") is True
+        return False
 
     async def ask(self, function: str, given: Any) -> Any:
         """What a function gives, as JSON has it. Raises BrowserError."""

@@ -1,14 +1,13 @@
 // Scrolls a page through, and what scrolls in it, so that lazy pictures come; ends at the top. `pause`: milliseconds
 // that scripts take to notice that it was scrolled; 0 where there are none.
 async (pause) => {
-  const [MOST_STEPS, LONGEST, MOST_AROUND] = [200, 4000, 100];
+  const [MOST_STEPS, LONGEST, MOST_SCROLLERS] = [200, 4000, 100];
   const NAMES_A_PICTURE = /\.(avif|webp|jpe?g|png|gif|svg)\b/i;
   const names = Element.prototype.getAttributeNames;
-  const waits = (name) => name.startsWith('data-');
-  const isLoadedByScript = (node) =>
-    names.call(node).some((name) => waits(name) && NAMES_A_PICTURE.test(attributeOf(node, name).slice(0, 2000)));
+  const isKept = (node, name) => name.startsWith('data-') && NAMES_A_PICTURE.test(attributeOf(node, name).slice(0, 2000));
+  const isLoadedByScript = (node) => names.call(node).some((name) => isKept(node, name));
   const isPatient = pause > 0 && [...everyOf(document, '*')].some(isLoadedByScript);
-  const end = performance.now() + LONGEST;
+  let end = performance.now() + LONGEST;
   const noticed = (time) => new Promise((done) => requestAnimationFrame(() => setTimeout(done, time)));
   const through = async (length, step, scroll) => {
     for (let at = 0, n = 0; at < length() && n < MOST_STEPS; at += step, n++) {
@@ -20,15 +19,16 @@ async (pause) => {
 
   const own = (node, name) => Object.getOwnPropertyDescriptor(Element.prototype, name).get.call(node);
   const canScroll = (node) => /auto|scroll/.test(getComputedStyle(node).overflow);
-  const scrollers = new Set();
+  const [scrollers, passed] = [[], new Set([rootOf(document)])];
   for (const image of everyOf(document, 'img')) {
     if (image.complete && !isPatient) continue;
-    let node = parentOf(image);
-    for (let n = 0; node && n < MOST_AROUND && scrollers.size < MOST_AROUND; node = parentOf(node), n++) {
-      if (node !== rootOf(document) && canScroll(node)) scrollers.add(node);
+    for (let node = parentOf(image); node && !passed.has(node); node = parentOf(node)) {
+      passed.add(node);
+      if (canScroll(node)) scrollers.push(node);
     }
   }
-  for (const node of scrollers) {
+  end = performance.now() + LONGEST;
+  for (const node of scrollers.slice(0, MOST_SCROLLERS)) {
     if (performance.now() > end) break;
     const scroll = (left, top) => Element.prototype.scrollTo.call(node, {left, top, behavior: 'instant'});
     const [left, top] = [own(node, 'scrollLeft'), own(node, 'scrollTop')];

@@ -16,7 +16,7 @@ from ivory_thistle.core.quality.likeness import Likeness
 from ivory_thistle.core.quality.likeness import likeness as likeness_of
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.intake.comparing import SWEEP, Closeness, Pair, _compared, compare_sites
-from ivory_thistle.intake.differences import Seen
+from ivory_thistle.intake.differences import Box, Seen
 from ivory_thistle.intake.site_server import serve_site
 
 ALIKE, OTHER = b"alike", b"other"
@@ -42,6 +42,23 @@ def test_what_looks_different_is_looked_at_again(unpainted: int, told: int) -> N
         return len(found.different)
 
     assert asyncio.run(pair()) == told
+
+
+@pytest.mark.parametrize("swings", [False, True])
+def test_a_file_that_came_and_is_not_shown_is_told(swings: bool) -> None:
+    """A script loaded it once, beside what is shown; that it does not at the next looks is chance."""
+    places = chain((0, 30, -12, 7), repeat(21))
+
+    async def look(*, fine: bool = False, images: tuple[str, ...] = ("/a.avif",)) -> Seen:
+        title = Box("h1", next(places) if swings else 0, 0, 100, 20)
+        shown = Box("img", 0, 40, 100, 20, shown="http://127.0.0.1/a.avif")
+        return Seen([title, shown], images=dict.fromkeys(images, 5))
+
+    async def pair() -> Pair:
+        twice = await look(images=("/a.avif", "/a.jpg"))
+        return await _compared("a.html", "phone", await look(), twice, (look, look), None)
+
+    assert [d.unshown for d in asyncio.run(pair()).different if d.unshown] == [("/a.jpg",)]
 
 
 def pixels(seen: Seen) -> np.ndarray:

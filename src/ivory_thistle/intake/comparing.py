@@ -184,10 +184,12 @@ async def _lasting(
 ) -> list[Difference]:
     """What differs, `again` too, but for what the page does by itself.
 
-    A page that moves, and any page where one is `patient`, is looked at some more times.
+    A page that moves, and any page where one is `patient`, is looked at some more times. What came and is not shown
+    counts all the same: when a script runs is chance.
     """
     if not differences(page, screen, again, new):
         return []
+    unshown = [d for d in differences(page, screen, old, new, [again]) if d.unshown]
     others, patient = [again], patient or bool(differences(page, screen, old, again))
     while True:
         doubts = restless(page, screen, old, others)
@@ -195,7 +197,7 @@ async def _lasting(
             return doubts
         different = differences(page, screen, old, new, others)
         if not (different and patient) or len(others) > _MORE_LOOKS:
-            return doubts + different
+            return [*doubts, *(d for d in different if not d.unshown), *unshown]
         others.append(await looks[0]())
         new = await looks[1]()
 

@@ -181,3 +181,19 @@ def test_a_page_that_moves_without_end_is_compared() -> None:
         assert compare_sites(old, same, ["index.html"], screens) == []
         found = compare_sites(old, other, ["index.html"], screens)
     assert found and all(d.comparable and d.images == (0,) for d in found)
+
+
+def test_scripts_that_wait_for_pictures_load_them_twice() -> None:
+    """Over a network, they run before pictures come, and before the browser says which it has chosen."""
+    waiting = "for (const i of document.images) if (!i.complete) new Image().src = i.currentSrc || i.src;"
+    plain = "<!doctype html><title>x</title>{}<script>" + waiting + "</script>"
+    old = {"index.html": plain.format('<img src=a.png alt="">').encode()}
+    new = {"index.html": plain.format('<picture><source srcset=b.png><img src=a.png alt=""></picture>').encode()}
+    for name in ("a.png", "b.png"):
+        stream = io.BytesIO()
+        Image.new("RGB", (60, 60)).save(stream, "PNG")
+        old[name] = new[name] = stream.getvalue()
+    with ExitStack() as servers:
+        sites = (servers.enter_context(serve_site(s, s.__getitem__, slow_pictures=True)) for s in (old, new))
+        found = compare_sites(*sites, ["index.html"], [Screen("plain", 800, 600)])
+    assert [d.unshown for d in found if d.unshown] == [("/a.png",)]

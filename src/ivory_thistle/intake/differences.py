@@ -78,10 +78,10 @@ class Seen:
         return sum(self.images.values())
 
     @property
-    def shown(self) -> set[str]:
-        """The addresses of the images that stand in `img`s."""
+    def unshown(self) -> set[str]:
+        """The addresses of the images that came and stand in no `img`."""
         places = (urlsplit(box.shown) for box in self.boxes if box.shown)
-        return {place.path + (f"?{place.query}" if place.query else "") for place in places}
+        return self.images.keys() - {place.path + (f"?{place.query}" if place.query else "") for place in places}
 
     @property
     def loads(self) -> int:
@@ -95,7 +95,7 @@ class Difference:
 
     `moved` tells how many boxes are elsewhere or of another size; `images` are those whose own size changed.
     `comparable` is False for a page that can't be loaded or that changes by itself. `unshown` are the addresses of
-    images that came, did not come before, and that no `img` shows.
+    images that came and that no `img` shows, unless that was so before.
     """
 
     page: str
@@ -153,9 +153,8 @@ def differences(page: str, screen: str, old: Seen, new: Seen, again: Sequence[Se
     loads = max(one.loads for one in (old, *again))
     if new.loads > loads:
         words = f"{new.loads} images are loaded instead of {loads}."
-        came_before = set[str]().union(*(one.images for one in (old, *again)))
-        unshown = tuple(sorted(new.images.keys() - came_before - new.shown))
-        found.append(Difference(page, screen, words, unshown=unshown))
+        before = set[str]().union(*(one.unshown for one in (old, *again)))
+        found.append(Difference(page, screen, words, unshown=tuple(sorted(new.unshown - before))))
     weight = max(one.weight for one in (old, *again))
     if new.weight > weight:
         found.append(told(f"{new.weight:,} bytes of images are loaded instead of {weight:,}."))

@@ -7,6 +7,7 @@ import threading
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from time import monotonic, sleep
 from typing import cast
 from zlib import crc32
 
@@ -22,6 +23,8 @@ _TYPES = {
 }  # fmt: skip
 
 
+_PICTURE_SECONDS = 0.2
+"""From a page to its pictures, where they are slow."""
 _ROOM = re.compile(r"^/~[^/]*(?=/)")
 
 
@@ -43,6 +46,7 @@ def serve_site(
     aliases: Mapping[str, str] | None = None,
     port: int = 0,
     redirects: Mapping[str, str] | None = None,
+    slow_pictures: bool = False,
 ) -> Iterator[str]:
     """Serves the files for as long as the block runs, and gives the site's address (no slash at its end).
 
@@ -51,8 +55,11 @@ def serve_site(
 
     The address is that of an HTTP proxy too, which knows this one site: a browser that has no other way out reaches
     nothing else on this machine or beyond (RFC 9112, section 3.2.2).
+
+    With `slow_pictures`, pictures come a moment after their page, as they do over a network: scripts run before.
     """
     known = frozenset(paths)
+    last_page = 0.0
     named, moved = aliases or {}, redirects or {}
 
     class Handler(BaseHTTPRequestHandler):
@@ -90,12 +97,21 @@ def serve_site(
             if found is not None:
                 self.send_header("etag", tag)
             kind = media_type(found) if found is not None else "text/plain"
+            if slow_pictures:
+                self._wait(kind)
             # Many hosts say so of all their pages; and what is read so must be shown so.
             self.send_header("content-type", f"{kind}; charset=utf-8" if _is_read_as_utf8(kind, body) else kind)
             self.send_header("content-length", str(len(body)))
             self.end_headers()
             if self.command != "HEAD":
                 self.wfile.write(body)
+
+        def _wait(self, kind: str) -> None:
+            nonlocal last_page
+            if kind == "text/html":
+                last_page = monotonic()
+            elif kind.startswith("image/"):
+                sleep(min(max(0.0, last_page + _PICTURE_SECONDS - monotonic()), _PICTURE_SECONDS))
 
         def do_CONNECT(self) -> None:
             """Tunnels, as for HTTPS and WebSockets, lead elsewhere: there is no such place."""

@@ -232,7 +232,7 @@ class Settler:
             waiting = []
             for path in by_page:
                 # Which file a script takes hangs on when it runs: that may not be seen again.
-                found = [d for d in by_page[path] if self._comes_twice(d)] or self._again_alone(rewrite, path)
+                found = [d for d in by_page[path] if self._comes_twice(path, d)] or self._again_alone(rewrite, path)
                 if not all(d.comparable for d in found):
                     unsure.add(path)
                 found = [d for d in found if d.comparable or self._named(path, d, rewrite, above=Form.STEADY)]
@@ -269,18 +269,19 @@ class Settler:
         site, read = self._handed_over(rewrite)
         aliases = self._site.aliases
         with (
-            serve_site(self._site.files, self._read, aliases) as before,
-            serve_site(site.files, read, aliases) as after,
+            serve_site(self._site.files, self._read, aliases, slow_pictures=True) as before,
+            serve_site(site.files, read, aliases, slow_pictures=True) as after,
         ):
             return compare_sites(before, after, pages, self._screens, self._known, on_pair, self._stop)
 
-    def _comes_twice(self, d: Difference) -> bool:
-        """Whether a picture comes in a second file, which nothing shows.
+    def _comes_twice(self, path: str, d: Difference) -> bool:
+        """Whether a picture of an `img` comes in a second file, which nothing shows.
 
         Scripts commonly wait for pictures that way: they load what stands in `src`, whatever the browser has chosen.
         """
-        files = (unquote(urlsplit(address).path).removeprefix("/") for address in d.unshown)
-        return any(file in self._new or file in self._deliveries for file in files)
+        families, placed = self._families[path], self._pages[path].placements
+        shown = {families.of(p.file) for p in placed if p.file and p.element in ("img", "source")}
+        return any(families.of(unquote(urlsplit(address).path).removeprefix("/")) in shown for address in d.unshown)
 
     def _named(self, path: str, d: Difference, rewrite: SiteRewrite, above: Form) -> set[int]:
         """The images that a difference is about, all of the page's where it names none, in a form above one."""
@@ -297,7 +298,7 @@ class Settler:
             return ()
         forms = rewrite.forms.get(path, {})
         several = {at for at, form in forms.items() if form > Form.SAME}
-        if several and any(self._comes_twice(d) for d in found):
+        if several and any(self._comes_twice(path, d) for d in found):
             limits.forms[path] |= dict.fromkeys(several, Form.SAME)
             return several
         doubtful = [d for d in found if not d.comparable]

@@ -194,7 +194,7 @@ async def _lasting(
     while True:
         doubts = restless(page, screen, old, others)
         if any(not d.images for d in doubts):
-            return doubts
+            return [*doubts, *unshown]
         different = differences(page, screen, old, new, others)
         if not (different and patient) or len(others) > _MORE_LOOKS:
             return [*doubts, *(d for d in different if not d.unshown), *unshown]

@@ -33,6 +33,8 @@ def test_the_size_of_what_moves_by_itself_counts() -> None:
     assert [d.images for d in told([TITLE, small], again=[TITLE, slid])] == [(0,)]
     assert told([TITLE, replace(PICTURE, x=-180)], again=[TITLE, slid]) == []
     assert told([TITLE, small], again=[TITLE, resized]) == []
+    elsewhere = replace(TITLE, x=9)
+    assert [(d.moved, d.images) for d in told([elsewhere, small], again=[TITLE, resized])] == [(1, ())]
 
 
 @pytest.mark.parametrize(

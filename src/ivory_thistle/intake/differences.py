@@ -195,11 +195,12 @@ def _moved(
     if len(was) != len(now):
         return f"There are {len(now)} boxes instead of {len(was)}{where}.", len(now), ()
     pairs = list(zip(was, now, strict=True))
-    moved = [(a, b) for n, (a, b) in enumerate(pairs) if not (a.is_like(b) or motion.explains(n, a, b))]
+    stays = [a.is_like(b) or motion.explains(n, a, b) for n, (a, b) in enumerate(pairs)]
+    moved = [pair for pair, same in zip(pairs, stays, strict=True) if not same]
     if not moved:
         return None
-    images = [(a, b) for a, b in pairs if a.element == "img"]
-    own = tuple(n for n, (a, b) in enumerate(images) if not a.is_sized(b))
+    images = [(a, b, same) for (a, b), same in zip(pairs, stays, strict=True) if a.element == "img"]
+    own = tuple(n for n, (a, b, same) in enumerate(images) if not (same or a.is_sized(b)))
     a, b = moved[0]
     before, after = (_words(box) for box in (a, b))
     words = f"{len(moved)} boxes changed{where}; the first is {a.element}: {before} became {after}."

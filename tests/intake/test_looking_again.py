@@ -22,6 +22,12 @@ from ivory_thistle.intake.site_server import serve_site
 ALIKE, OTHER = b"alike", b"other"
 
 
+def by_equality(before: Seen, after: Seen) -> Likeness:
+    """Alike or not at all."""
+    score = 100.0 if before.picture == after.picture else -53.0
+    return Likeness(score, score)
+
+
 @pytest.mark.parametrize(("unpainted", "told"), [(0, 0), (1, 0), (2, 0), (3, 0), (99, 1)])
 def test_what_looks_different_is_looked_at_again(unpainted: int, told: int) -> None:
     """The first looks at the new page may show something else; what always does is told."""
@@ -33,15 +39,29 @@ def test_what_looks_different_is_looked_at_again(unpainted: int, told: int) -> N
     async def new(*, fine: bool = False) -> Seen:
         return Seen(picture=next(pictures))
 
-    def judge(before: Seen, after: Seen) -> Likeness:
-        score = 100.0 if before.picture == after.picture else -53.0
-        return Likeness(score, score)
-
     async def pair() -> int:
-        found = await _compared("a.html", "phone", await old(), await new(), (old, new), judge)
+        found = await _compared("a.html", "phone", await old(), await new(), (old, new), by_equality)
         return len(found.different)
 
     assert asyncio.run(pair()) == told
+
+
+@pytest.mark.parametrize("alike", [0, 1, 2, 3])
+def test_a_page_that_moves_is_not_judged_by_its_picture(alike: int) -> None:
+    """Text that types itself looks the same at some looks by chance, and then does not."""
+    phases = chain(repeat(ALIKE, 1 + alike), (b"%d" % n for n in range(9)))
+
+    async def old(*, fine: bool = False) -> Seen:
+        return Seen(picture=next(phases))
+
+    async def new(*, fine: bool = False) -> Seen:
+        return Seen(picture=OTHER)
+
+    async def pair() -> Pair:
+        return await _compared("a.html", "phone", await old(), await new(), (old, new), by_equality)
+
+    found = asyncio.run(pair())
+    assert found.different == () and found.likeness is None
 
 
 @pytest.mark.parametrize("swings", [False, True])

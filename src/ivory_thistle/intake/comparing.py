@@ -161,18 +161,7 @@ async def _compared(
         if different:
             different = await _lasting(page, screen, old, again, new, looks, patient=judge is not None)
         if likeness and likeness.words:
-            itself, likeness = await _judged(judge, old, again), await _judged(judge, again, new)
-            # What moves by itself, like an animation, is left out.
-            if itself and likeness and itself.words:
-                likeness = None
-        for _ in range(_MORE_LOOKS):
-            # A picture may not have been painted yet, on a busy machine.
-            if not (likeness and likeness.words):
-                break
-            likeness = await _judged(judge, again, await looks[1]()) or likeness
-        if likeness and likeness.words:
-            # Chromium drops pixels of dense screens: lettering that is a little softer then looks damaged.
-            likeness = await _judged(judge, await looks[0](fine=True), await looks[1](fine=True)) or likeness
+            likeness = await _lasting_likeness(old, again, new, looks, judge)
     if likeness and likeness.words:
         shown = tuple(_under(new.boxes, likeness))
         different.append(Difference(page, screen, likeness.words, images=shown))
@@ -200,6 +189,25 @@ async def _lasting(
             return [*doubts, *(d for d in different if not d.unshown), *unshown]
         others.append(await looks[0]())
         new = await looks[1]()
+
+
+async def _lasting_likeness(
+    old: Seen, again: Seen, new: Seen, looks: tuple[_Look, _Look], judge: Judge | None
+) -> Likeness | None:
+    """The likeness that is left when both pages are looked at some more times; None for one that moves by itself."""
+    likeness = await _judged(judge, again, new)
+    for n in range(1 + _MORE_LOOKS):
+        if n > 0:
+            # A picture may not have been painted, on a busy machine; what moves may be where it was before by chance.
+            again, new = await looks[0](), await looks[1]()
+            likeness = await _judged(judge, again, new) or likeness
+        itself = await _judged(judge, old, again)
+        if itself and itself.words:
+            return None
+        if not (likeness and likeness.words):
+            return likeness
+    # Chromium drops pixels of dense screens: lettering that is a little softer then looks damaged.
+    return await _judged(judge, await looks[0](fine=True), await looks[1](fine=True)) or likeness
 
 
 async def _judged(judge: Judge | None, old: Seen, new: Seen) -> Likeness | None:

@@ -16,7 +16,7 @@ from ivory_thistle.core.formats.webp import WEBP
 from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.pixels import decode, decode_plain, reduce
 from ivory_thistle.core.quality import prepare, score
-from ivory_thistle.core.treatment.making import Rung
+from ivory_thistle.core.treatment.wish import Rung
 
 WIDTHS = (480, 960, 1440, 2000)
 LOSSY: dict[Tier, Encoder] = {"avif": AVIF, "webp": WEBP, "baseline": JPEG}

@@ -28,8 +28,9 @@ from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.pixels import decode, reduce
 from ivory_thistle.core.treatment import treat
 from ivory_thistle.core.treatment.ladder import Step
-from ivory_thistle.core.treatment.making import Files, Rung, Wish, make_files, make_worthwhile_files
+from ivory_thistle.core.treatment.making import make_files, make_worthwhile_files
 from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.treatment.wish import Files, Rung, Wish
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.workflows.at_hand import AtHand
 from ivory_thistle.workflows.planning import plan

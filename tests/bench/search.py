@@ -14,8 +14,9 @@ import cv2
 from tests.bench.ladders import encoded_once, ladder, photographs
 
 from ivory_thistle.core.formats.tiers import TIERS, Tier
-from ivory_thistle.core.treatment.making import Made, Wish, make_files
+from ivory_thistle.core.treatment.making import make_files
 from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.treatment.wish import Made, Wish
 
 FIDELITY = 75
 

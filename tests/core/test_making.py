@@ -17,9 +17,10 @@ from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.pixels import Pixels, reduce
 from ivory_thistle.core.quality import prepare, score
 from ivory_thistle.core.treatment.choice import keep_what_is_worth_it
-from ivory_thistle.core.treatment.making import FINE_COLOUR, Made, Rung, Wish, make_files, make_worthwhile_files
+from ivory_thistle.core.treatment.making import FINE_COLOUR, make_files, make_worthwhile_files
 from ivory_thistle.core.treatment.narrowing import FIDELITIES
 from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.treatment.wish import Made, Rung, Wish
 from pictures import encoded, opened, photograph, translucent_graphic
 
 pytestmark = pytest.mark.slow
@@ -135,8 +136,22 @@ def test_a_tier_that_is_given_up_would_have_been_dropped(name: str) -> None:
     facts = facts_of_original(name)
     kept = [keep_what_is_worth_it(files, facts, Rules(), ()) for files in (every, worthwhile.made)]
     assert [r.sha256 for r in kept[0].renditions] == [r.sha256 for r in kept[1].renditions]
-    assert bool(worthwhile.given_up) is (name == "chelsea")
+    assert worthwhile.given_up
     assert all(" given up at " in words and " as " in words for words in worthwhile.given_up.values())
+
+
+def test_a_drawing_is_not_searched_on_where_avif_is_no_gain() -> None:
+    """A palette of two colours: the first thorough AVIF tells that none can win, at the only width there is."""
+    image = Image.new("RGB", (480, 240), "white")
+    draw = ImageDraw.Draw(image)
+    for n in range(40):
+        draw.line((12 * n, 0, 480 - 9 * n, 240), "black")
+    ladder = rungs(image, 480)
+    wish = Wish(Rules(), True, lambda rung: 85)
+    every, worthwhile = make_files(ladder, wish, TIERS), make_worthwhile_files(ladder, wish, TIERS)
+    assert every["avif"][0].encoded.bytes > every["baseline"][0].encoded.bytes
+    assert set(worthwhile.made) == {"baseline", "webp"}
+    assert worthwhile.given_up["avif"].startswith("AVIF given up at 480 px: ")
 
 
 def facts_of_original(name: str) -> ImageFacts:

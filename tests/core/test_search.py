@@ -148,6 +148,23 @@ def test_a_setting_that_gives_the_same_file_is_not_tried() -> None:
         assert len(set(curve.encodes)) == len(curve.encodes), curve.encodes
 
 
+@pytest.mark.parametrize("probing", [True, False])
+@pytest.mark.parametrize("share", [0.3, 0.8, 1.0, 1.05, 1.5])
+def test_a_search_ends_where_its_file_would_be_of_no_use(share: float, probing: bool) -> None:
+    """In no more encodes than without a ceiling where that is low; its answer tells on which side of it the file is."""
+    for offset, slope in ((-10, 0.8), (0, 0.5), (10, 1.5), (25, 0.3)):
+        free, held = (Curve(offset, slope, gain=2, growth=1.03) for _ in range(2))
+        answer = fewest_bytes(free.coder(probing), 65, Hint(80, 2.0))
+        ceiling = share * answer.encoded.bytes
+        found = fewest_bytes(held.coder(probing), 65, Hint(80, 2.0), ceiling=ceiling)
+        if share > 1:
+            assert found.met is answer.met and found.encoded.bytes < ceiling
+        else:
+            assert found.encoded.bytes >= ceiling or (found.met and found.encoded.bytes <= answer.encoded.bytes)
+        if share <= 0.3:
+            assert len(held.encodes) <= min(2, len(free.encodes))
+
+
 def test_searches_are_deterministic() -> None:
     """Twice the same points in the same order."""
     a, b = (fewest_bytes(Curve(3, 0.7).coder(), 70, Hint(60)) for _ in range(2))

@@ -12,10 +12,11 @@ from ivory_thistle.core.images.pixels import Pixels, decode_plain, reduce
 from ivory_thistle.core.quality import prepare, score
 from ivory_thistle.core.treatment.form import HandoverForm
 from ivory_thistle.core.treatment.ladder import Step
-from ivory_thistle.core.treatment.making import Rung, Wish, make_files
+from ivory_thistle.core.treatment.making import make_files
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.treatment.sketching import sketch_files
 from ivory_thistle.core.treatment.treat import sketch_image
+from ivory_thistle.core.treatment.wish import Rung, Wish
 from pictures import camera_picture, encoded, photograph, translucent_graphic
 
 pytestmark = pytest.mark.slow

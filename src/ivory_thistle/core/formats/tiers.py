@@ -39,8 +39,8 @@ class Making:
 
     `scale` is a typical picture's, of the thorough encoder at half chroma and 8 bits; `limits` are the qualities that a
     search may take, `twins` those that give the same file as the setting one lower. `gains` tells by how many points
-    the thorough encoder scores above the quick one, at `GAINS_AT`, `fine_gain` by how many more with finer chroma.
-    `fixed` is the quality where nothing is searched, `fixed_drawn` the least for drawings.
+    the thorough encoder scores above the quick one, at `GAINS_AT`, `fine_gain` by how many more with finer chroma, and
+    `drawn_gain` on drawings. `fixed` is the quality where nothing is searched, `fixed_drawn` the least for drawings.
 
     `settings` of a quality, with finer chroma or not, and smoother gradients or not; `fine_from_start` whether a look
     asks for finer chroma at once. Beyond `half_chroma_up_to`, whole chroma may need fewer bytes for the same score.
@@ -62,6 +62,7 @@ class Making:
     fixed_drawn: int = 0
     half_chroma_up_to: int = 100
     fine_gain: float = 0.0
+    drawn_gain: float = 0.0
     twins: frozenset[int] = frozenset()
     probes: bool = True
     tolerance: float = 2.5

@@ -12,9 +12,9 @@ from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier
 from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.search import Point
-from ivory_thistle.core.treatment.making import Made
 from ivory_thistle.core.treatment.rendition import Rendition
 from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.treatment.wish import Made
 from ivory_thistle.core.treatment.worth import Load, worthwhile
 from ivory_thistle.core.words import kb
 

@@ -34,7 +34,9 @@ class _Known:
 class Learnt:
     """What the files so far tell of the next. `chroma`: the tiers that do better with finer chroma (or without)."""
 
-    def __init__(self) -> None:
+    def __init__(self, drawn: bool = False) -> None:
+        """`drawn`: the picture is a drawing."""
+        self._drawn = drawn
         self.chroma: dict[Tier, bool] = {}
         self._known: dict[Tier, list[_Known]] = {}
 
@@ -43,7 +45,7 @@ class Learnt:
         known = self._known.get(tier)
         if not known:
             return self._first_hint(tier, goal, is_fine)
-        found, typical = _between(known, width), gain_of(tier, goal, is_fine)
+        found, typical = _between(known, width), gain_of(tier, goal, is_fine, self._drawn)
         start = scale_of(tier).setting(goal) + found.off
         gain = found.gain if len(known) > 1 else typical + _GAIN_CARRIES_OVER * (found.gain - typical)
         alike = all(one.fine == is_fine for one in known)
@@ -57,7 +59,7 @@ class Learnt:
         scale = scale_of(tier)
         harder = [known[-1].off / scale_of(other).step(goal) for other, known in self._known.items()]
         difficulty = _CARRIES_OVER * sum(harder) / len(harder) if harder else 0.0
-        return Hint(scale.setting(goal) + difficulty * scale.step(goal), gain_of(tier, goal, is_fine))
+        return Hint(scale.setting(goal) + difficulty * scale.step(goal), gain_of(tier, goal, is_fine, self._drawn))
 
     def take(self, tier: Tier, width: int, goal: int, hint: Hint | None, is_fine: bool) -> None:
         """Keeps what a file told (None: nothing was searched)."""
@@ -82,7 +84,8 @@ def scale_of(tier: Tier) -> Scale:
     return TIERS[tier].making.scale
 
 
-def gain_of(tier: Tier, goal: int, is_fine: bool) -> float:
+def gain_of(tier: Tier, goal: int, is_fine: bool, drawn: bool = False) -> float:
     """By how many points a tier's thorough encoder scores above the quick one on a typical picture."""
     making = TIERS[tier].making
-    return float(np.interp(goal, GAINS_AT, making.gains)) + (making.fine_gain if is_fine else 0.0)
+    more = (making.fine_gain if is_fine else 0.0) + (making.drawn_gain if drawn else 0.0)
+    return float(np.interp(goal, GAINS_AT, making.gains)) + more

@@ -2,21 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Sequence
+from dataclasses import replace
+from math import inf
 
 from ivory_thistle.core.formats.encoder import MOST_COLOURS, Encoded, Encoder, Settings
 from ivory_thistle.core.formats.table import FORMATS, FormatName
-from ivory_thistle.core.formats.tiers import TIERS, Look, Tier, ways_for
+from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Look, Tier, ways_for
 from ivory_thistle.core.images.chroma import ChromaLoss, chroma_loss
-from ivory_thistle.core.images.metadata import NO_METADATA, Metadata
 from ivory_thistle.core.images.pixels import Pixels, decode_plain
 from ivory_thistle.core.quality import Prepared, prepare, score
 from ivory_thistle.core.quality.squares import Squares, has_squares
-from ivory_thistle.core.search import Coder, Found, Hint, Point, best_under_cap, fewest_bytes
+from ivory_thistle.core.search import Coder, Found, Hint, best_under_cap, fewest_bytes
+from ivory_thistle.core.treatment.giving_up import (
+    FAR_ABOVE,
+    ceiling_of_narrower,
+    ceiling_of_widest,
+    may_be_thoroughly,
+    no_gain_words,
+)
 from ivory_thistle.core.treatment.learning import Learnt, gain_of, scale_of
-from ivory_thistle.core.treatment.rules import Rules
-from ivory_thistle.core.words import kb
+from ivory_thistle.core.treatment.wish import Files, Made, Rung, Wish
 
 FINE_COLOUR, STRONG_COLOUR = 0.02, 0.01
 """Shares of `ChromaLoss` from which halved chroma costs more than it saves."""
@@ -26,60 +32,9 @@ PALETTE_FIDELITY = 85
 """What a palette or a near-lossless file must keep where no fidelity is asked for."""
 _EVERY_PIXEL = 100.0
 """The score of a file without loss, and of no other."""
-_NO_GAIN = 1.1
-"""A modern file that is by so much larger than an older tier's is no gain at other widths either (photographs)."""
-_THOROUGH_NEEDS = 0.35
-"""Of a quick encode's bytes, the share that a thorough one needs at least for the same look (drawings: 0.36 seen)."""
-_FAR_ABOVE = 4.0
-"""A quick encode that scores so many points over the goal may weigh far more than what meets it."""
 _SPOILT = 4.0
 """By so many points less than is typical a thorough encode gains on a quick one: on some textures, slow AVIF takes far
 more bytes for whole chroma."""
-
-
-@dataclass(frozen=True, slots=True)
-class Rung:
-    """One width of a ladder, in pixels; `dense`: only dense screens load it."""
-
-    pixels: Pixels
-    dense: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class Made:
-    """One finished file; `score` is None where nothing was judged, `met` False where it falls short of the goal.
-
-    `points` is all that was tried for it, `goal` the fidelity of its rung.
-    """
-
-    encoded: Encoded
-    score: float | None = None
-    met: bool = True
-    points: tuple[Point, ...] = ()
-    goal: int = 0
-
-
-@dataclass(frozen=True, slots=True)
-class Wish:
-    """What is asked of the files of one image: `fidelity` of one rung, its cap in bytes (0: none), or fixed qualities.
-
-    `drawn`: graphics, lettering and line art that no lossy format has spoilt yet. `fallback`: the format that is asked
-    for fallbacks (None: as suits the picture).
-    """
-
-    rules: Rules
-    drawn: bool
-    fidelity: Callable[[Rung], int]
-    metadata: Metadata = NO_METADATA
-    fallback: FormatName | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class Files:
-    """Files by tier and rung, and in words why tiers were given up before all of theirs were made."""
-
-    made: dict[Tier, list[Made]]
-    given_up: dict[Tier, str]
 
 
 def make_files(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier]) -> dict[Tier, list[Made]]:
@@ -99,7 +54,7 @@ def make_worthwhile_files(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tie
 def _made(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier], gives_up: bool) -> Files:
     made: dict[Tier, dict[int, Made]] = {tier: {} for tier in tiers}
     given_up: dict[Tier, str] = {}
-    learnt = Learnt()
+    learnt = Learnt(wish.drawn)
     cheap_first = [tier for tier in reversed(TIERS) if tier in tiers]
     for n in _ends_first(len(rungs)):
         rung, is_widest = rungs[n], n == len(rungs) - 1
@@ -112,11 +67,11 @@ def _made(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier], gives_up: bo
             if gives_up and is_widest and (why := maker.no_gain_by_probe(tier, hint)):
                 given_up[tier] = why
                 continue
-            made[tier][n], hint_for_next = maker.make(tier, hint)
+            ceiling = maker.ceiling(tier, is_widest, is_only=len(rungs) == 1) if gives_up else inf
+            made[tier][n], hint_for_next = maker.make(tier, hint, ceiling)
             learnt.take(tier, rung.pixels.width, wish.fidelity(rung), hint_for_next, maker.is_fine(tier))
-            # Photographs gain about the same at all widths; drawings do not.
-            if gives_up and not (is_widest or wish.drawn) and (why := maker.no_gain(tier, made[tier][n])):
-                given_up[tier] = why
+            if made[tier][n].encoded.bytes >= ceiling:
+                given_up[tier] = maker.no_gain(tier)
     kept = {tier: [files[n] for n in sorted(files)] for tier, files in made.items() if tier not in given_up}
     return Files(kept, given_up)
 
@@ -124,11 +79,6 @@ def _made(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier], gives_up: bo
 def _ends_first(count: int) -> list[int]:
     """The order in which rungs are made: what holds at both ends tells most of what lies between them."""
     return [0, *([count - 1] if count > 1 else []), *range(1, count - 1)]
-
-
-def _no_gain_words(file: Encoded, size: str, least: Encoded) -> str:
-    name, other = FORMATS[file.format].label, FORMATS[least.format].label
-    return f"{name} given up at {file.width:,} px: {size} against {kb(least.bytes)} as {other}."
 
 
 class Maker:
@@ -144,6 +94,7 @@ class Maker:
         self._prepared: Prepared | None = None
         self._squares: Squares | None = None
         self._files: dict[Tier, Made] = {}
+        self._ceiling = inf
 
     def judge(self, encoded: Encoded) -> float:
         """The score of a file, decoded as a browser would."""
@@ -158,18 +109,30 @@ class Maker:
         self._squares = self._squares or Squares(self._pixels.array)
         return self._squares.score(decode_plain(file.data, file.format))
 
-    def make(self, tier: Tier, hint: Hint) -> tuple[Made, Hint | None]:
-        """The tier's file, and what its search learnt."""
+    def make(self, tier: Tier, hint: Hint, ceiling: float = inf) -> tuple[Made, Hint | None]:
+        """The tier's file, and what its search learnt, which ends where files of `ceiling` bytes or more are left."""
+        self._ceiling = ceiling
         made, learnt = self._make(tier, hint)
         file = self._files[tier] = replace(made, goal=self._fidelity)
         return file, learnt
 
-    def no_gain(self, tier: Tier, file: Made) -> str:
-        """Why a modern tier's wider files are not worth making; empty where they may be."""
-        least = self._least_of_older(tier)
-        if least is None or file.encoded.bytes <= _NO_GAIN * least.bytes:
-            return ""
-        return _no_gain_words(file.encoded, kb(file.encoded.bytes), least)
+    def ceiling(self, tier: Tier, is_widest: bool, is_only: bool) -> float:
+        """The bytes from which on a modern tier's file shows its ladder to be no gain; infinite where none does.
+
+        `is_only`: there is no other rung.
+        """
+        least, rules = self._least_of_older(tier), self._wish.rules
+        if least is None or rules.cap or self._ways(tier):
+            return inf
+        if not is_widest:
+            return ceiling_of_narrower(least.bytes, self._wish.drawn)
+        return ceiling_of_widest(least.bytes, self._files[BASELINE].encoded.bytes, rules, is_only)
+
+    def no_gain(self, tier: Tier) -> str:
+        """Why a modern tier's other files are not worth making, by the one that was made."""
+        file, least = self._files[tier], self._least_of_older(tier)
+        assert least is not None
+        return no_gain_words(file.encoded, least, file.score)
 
     def no_gain_by_probe(self, tier: Tier, hint: Hint) -> str:
         """Why no thorough encode is worth a try, by one quick one; empty where it may be."""
@@ -180,11 +143,11 @@ class Maker:
         fixed = self._wish.rules.fixed
         quality = self._quality_of_all(tier) if fixed else min(max(round(hint.start), low), high)
         probe = self._encode(making.encoder, self._quick(tier, quality))
-        if probe.bytes * _THOROUGH_NEEDS <= least.bytes:
+        if may_be_thoroughly(probe.bytes, least.bytes):
             return ""
-        if not fixed and self.judge(probe) > self._fidelity + _FAR_ABOVE:
+        if not fixed and self.judge(probe) > self._fidelity + FAR_ABOVE:
             return ""
-        return _no_gain_words(probe, f"{kb(probe.bytes)} by a quick encode", least)
+        return no_gain_words(probe, least, None, is_quick=True)
 
     def _least_of_older(self, tier: Tier) -> Encoded | None:
         """The smallest file of the older tiers that keeps what is asked; None where there is none."""
@@ -243,7 +206,7 @@ class Maker:
         return found
 
     def _typical_gain(self, tier: Tier) -> float:
-        return gain_of(tier, self._fidelity, self.is_fine(tier))
+        return gain_of(tier, self._fidelity, self.is_fine(tier), self._wish.drawn)
 
     def _search(self, tier: Tier, hint: Hint) -> Found[Encoded]:
         making = TIERS[tier].making
@@ -257,7 +220,7 @@ class Maker:
         coder = Coder(thorough, self.judge, making.limits, making.scale, quick, self.glance, making.twins)
         if self._wish.rules.cap:
             return best_under_cap(coder, self._wish.rules.cap, hint)
-        return fewest_bytes(coder, self._fidelity, hint, making.tolerance)
+        return fewest_bytes(coder, self._fidelity, hint, making.tolerance, ceiling=self._ceiling)
 
     def _encode(self, encoder: Encoder, settings: Settings) -> Encoded:
         return encoder.encode(self._pixels, settings, self._wish.metadata)

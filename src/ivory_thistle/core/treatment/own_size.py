@@ -14,10 +14,11 @@ from ivory_thistle.core.references.site import Image, SiteReading
 from ivory_thistle.core.treatment.choice import Treated, rendition_of
 from ivory_thistle.core.treatment.form import HandoverForm
 from ivory_thistle.core.treatment.ladder import Plan, Step, by_rules
-from ivory_thistle.core.treatment.making import Rung, Wish, make_files
+from ivory_thistle.core.treatment.making import make_files
 from ivory_thistle.core.treatment.roles import Role
 from ivory_thistle.core.treatment.rules import Deciding, Rules
 from ivory_thistle.core.treatment.vectors import treat_vector
+from ivory_thistle.core.treatment.wish import Rung, Wish
 from ivory_thistle.core.words import kb
 
 _ALWAYS_SHOWN: Mapping[str, Tier] = {"jpeg": BASELINE, "png": BASELINE}

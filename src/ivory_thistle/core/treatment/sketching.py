@@ -19,7 +19,8 @@ from ivory_thistle.core.formats.tiers import TIERS, Tier
 from ivory_thistle.core.images.pixels import Pixels, reduce
 from ivory_thistle.core.search.search import Coder, Found, Hint, Point, best_under_cap, foretold, near_enough, steepness
 from ivory_thistle.core.treatment.learning import Learnt, gain_of
-from ivory_thistle.core.treatment.making import Made, Maker, Rung, Wish
+from ivory_thistle.core.treatment.making import Maker
+from ivory_thistle.core.treatment.wish import Made, Rung, Wish
 
 _SMALL = 480
 """Pixels across of the copy that is tried: so few that some tries cost little."""

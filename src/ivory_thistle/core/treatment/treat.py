@@ -17,13 +17,14 @@ from ivory_thistle.core.quality import prepare, score
 from ivory_thistle.core.treatment.choice import Treated, keep_what_is_worth_it
 from ivory_thistle.core.treatment.form import HandoverForm
 from ivory_thistle.core.treatment.ladder import Step
-from ivory_thistle.core.treatment.making import Made, Rung, Wish, make_files, make_worthwhile_files
+from ivory_thistle.core.treatment.making import make_files, make_worthwhile_files
 from ivory_thistle.core.treatment.moving import treat_animation
 from ivory_thistle.core.treatment.own_size import treat_in_place
 from ivory_thistle.core.treatment.roles import Role
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.treatment.sketching import sketch_files
 from ivory_thistle.core.treatment.vectors import treat_vector
+from ivory_thistle.core.treatment.wish import Made, Rung, Wish
 from ivory_thistle.core.words import kb
 
 _SHARPENING = (0.35, 0.2)

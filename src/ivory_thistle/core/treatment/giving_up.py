@@ -1,0 +1,50 @@
+"""When one file of a modern tier already shows that the others are not worth making."""
+
+from __future__ import annotations
+
+from math import inf
+
+from ivory_thistle.core.formats.encoder import Encoded
+from ivory_thistle.core.formats.table import FORMATS
+from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.words import kb
+
+_NO_GAIN = 1.1
+"""A modern file that is by so much larger than an older tier's is no gain at other widths either (photographs)."""
+_LEAST_OF_SHARE = 0.25
+"""Of the share that a tier must save over all rungs, what its widest file saves at least."""
+
+_THOROUGH_NEEDS = 0.35
+"""Of a quick encode's bytes, the share that a thorough one needs at least for the same look (drawings: 0.36 seen)."""
+FAR_ABOVE = 4.0
+"""A quick encode that scores so many points over the goal may weigh far more than what meets it."""
+
+
+def ceiling_of_narrower(least: int, drawn: bool) -> float:
+    """The bytes from which on a file of a narrower rung shows its tier to be no gain; `least` of the older tiers'.
+
+    Photographs gain about the same at all widths; drawings do not, and nothing is told (infinite).
+    """
+    return inf if drawn else _NO_GAIN * least
+
+
+def ceiling_of_widest(least: int, fallback: int, rules: Rules, is_only: bool) -> float:
+    """The same of the widest rung, as tiers are kept (`worth`); `is_only`: there is no other rung."""
+    if rules.tier_is_worth_it(fallback, least):
+        # It may take the place of the tier that has the least.
+        return least
+    # At narrower rungs it may save a larger share.
+    share = rules.tier_share * (1.0 if is_only else _LEAST_OF_SHARE)
+    return fallback - max(share * fallback, rules.tier_bytes)
+
+
+def may_be_thoroughly(quick: int, least: int) -> bool:
+    """Whether a thorough encode may have `least` bytes or fewer, where a quick one that looks the same has `quick`."""
+    return quick * _THOROUGH_NEEDS <= least
+
+
+def no_gain_words(file: Encoded, least: Encoded, score: float | None, is_quick: bool = False) -> str:
+    """Why a tier is given up, by its file of that score (None: not told) and the smallest of the older tiers'."""
+    how = " by a quick encode" if is_quick else f" at a score of {score:.0f}" if score is not None else ""
+    name, other = FORMATS[file.format].label, FORMATS[least.format].label
+    return f"{name} given up at {file.width:,} px: {kb(file.bytes)}{how} against {kb(least.bytes)} as {other}."

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import json
+import os
 import subprocess
 import sys
+import tempfile
 from pathlib import Path
 
 import pytest
@@ -12,6 +14,7 @@ from PIL import Image
 
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
 from ivory_thistle.intake.browser import PageMeasurement, measure_pages
+from ivory_thistle.intake.chromium import _clear_away
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.intake.site_server import media_type, serve_site
 from pictures import camera_picture, encoded, photograph
@@ -183,6 +186,21 @@ def test_the_command_line_adds_screens_and_slots(site_folder: Path) -> None:
         2,
         "There is no screen 'wall'; there are phone, tablet, laptop, desktop.",
     )
+
+
+def test_what_a_killed_process_left_is_cleared_away(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Profiles of a process that is gone; none that was written to just now, and none of one that lives."""
+    monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
+    gone = subprocess.Popen(["true"])
+    gone.wait()
+    left, lives, odd = (tmp_path / f"thistle-browser-{n}-a" for n in (gone.pid, os.getpid(), "x"))
+    fresh = tmp_path / f"thistle-browser-{gone.pid}-b"
+    for folder in (left, lives, odd, fresh):
+        (folder / "profile").mkdir(parents=True)
+    for folder in (left, lives, odd):
+        os.utime(folder, (0, 0))
+    _clear_away()
+    assert not left.exists() and lives.exists() and odd.exists() and fresh.exists()
 
 
 def test_media_types_follow_names() -> None:

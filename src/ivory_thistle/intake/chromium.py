@@ -12,6 +12,7 @@ from concurrent.futures import ThreadPoolExecutor
 from contextlib import AsyncExitStack, asynccontextmanager, contextmanager, suppress
 from contextvars import ContextVar
 from pathlib import Path
+from time import time
 from typing import Any, TypeVar
 from weakref import WeakKeyDictionary
 
@@ -46,6 +47,10 @@ QUIET_LIMIT_SECONDS = 8.0
 PAGE_SECONDS = LOAD_SECONDS + 2 * QUIET_LIMIT_SECONDS + 10
 """When a page that has not come to rest is given up: it loads, then comes to rest twice."""
 _CLOSE_SECONDS = 5.0
+_PROFILES = "thistle-browser-"
+"""How folders of profiles begin; the number of their process follows."""
+_LEFT_SECONDS = 3600.0
+"""A folder may be another machine's that shares the place: what was written to so lately is left."""
 _MOST_BEGINNINGS = 6
 """Documents that a page may lead through, by its scripts, until it comes to rest."""
 
@@ -199,7 +204,8 @@ _launcher = _Launcher()
 @asynccontextmanager
 async def _profiles() -> AsyncIterator[Path]:
     """A folder that an unprivileged user may write to as well, removed afterwards."""
-    folder = Path(tempfile.mkdtemp(prefix="thistle-browser-"))
+    _clear_away()
+    folder = Path(tempfile.mkdtemp(prefix=f"{_PROFILES}{os.getpid()}-"))
     try:
         if os.geteuid() == 0:
             nobody = pwd.getpwnam("nobody")
@@ -207,6 +213,16 @@ async def _profiles() -> AsyncIterator[Path]:
         yield folder
     finally:
         shutil.rmtree(folder, ignore_errors=True)
+
+
+def _clear_away() -> None:
+    """Removes the folders of processes that were killed before they could do so themselves."""
+    for folder in Path(tempfile.gettempdir()).glob(f"{_PROFILES}*-*"):
+        with suppress(OSError, ValueError):
+            owner = int(folder.name.removeprefix(_PROFILES).split("-")[0])
+            is_old = time() - folder.stat().st_mtime > _LEFT_SECONDS
+            if is_old and not Path("/proc", str(owner)).exists():
+                shutil.rmtree(folder, ignore_errors=True)
 
 
 async def _close(browser: Browser) -> None:

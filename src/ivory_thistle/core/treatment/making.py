@@ -272,8 +272,7 @@ class Maker:
     def _smallest(self, ways: Sequence[tuple[FormatName, Settings]], few_colours: Made | None) -> Made:
         """The smallest of a lossless file (the first way) and lossy ones by falling quality that keep the look.
 
-        Where there are `few_colours`, it is a lossless file of them. Under a cap: the first that holds it, the last
-        where none does.
+        Where there are `few_colours`, it is a lossless file of them. Under a cap, the first that holds it.
         """
         if few_colours:
             return self._as_palette(ways[0][0], few_colours)
@@ -285,16 +284,31 @@ class Maker:
             file = self._way(few[0], replace(few[1], colours=rules.colours))
             return Made(file, self.judge(file))
         best = Made(self._way(*ways[0]), _EVERY_PIXEL)
-        for way in ways[1:]:
-            if rules.cap and best.encoded.bytes <= rules.cap:
-                break
-            file = self._way(*way)
+        if rules.cap:
+            return self._first_within(rules.cap, best, ways[1:])
+        # How many of the lossy ones keep the look: halved until one number is left. Every pixel, the first one may.
+        least, most = 0, min(1, len(ways) - 1) if rules.lossless else len(ways) - 1
+        while least < most:
+            middle = (least + most + 1) // 2
+            file = self._way(*ways[middle])
             reached = self.judge(file)
-            if reached < asked and not rules.cap:
-                break
+            if reached < asked:
+                most = middle - 1
+                continue
+            least = middle
             if file.bytes < best.encoded.bytes:
                 best = Made(file, reached)
-        return replace(best, met=best.encoded.bytes <= rules.cap) if rules.cap else best
+        return best
+
+    def _first_within(self, cap: int, best: Made, ways: Sequence[tuple[FormatName, Settings]]) -> Made:
+        """`best` where it holds a cap, else the first of the ways that does, else the smallest."""
+        for way in ways:
+            if best.encoded.bytes <= cap:
+                break
+            file = self._way(*way)
+            if file.bytes < best.encoded.bytes:
+                best = Made(file, self.judge(file))
+        return replace(best, met=best.encoded.bytes <= cap)
 
     def _asked_of_drawings(self) -> float:
         return PALETTE_FIDELITY if self._wish.rules.fixed else max(self._fidelity, PALETTE_FIDELITY)

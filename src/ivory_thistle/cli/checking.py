@@ -62,7 +62,7 @@ def tell_checked(checked: Sequence[Checked]) -> None:
             typer.echo(f"{one.page}, {one.screen}, {one.tier}: {wrong}")
     unsure = sorted({c.page for c in checked if not c.sure})
     for path in unsure:
-        typer.echo(f"{path} is never twice the same; not all of its boxes can be compared.")
+        typer.echo(f"{path} is never twice the same; not all of it can be compared.")
     weighed = f"{kb(sum(c.before for c in checked))} before, {kb(sum(c.after for c in checked))} after"
     passed = sum(not c.wrong for c in checked)
     typer.echo(f"{passed} of {len(checked)} loads of pages pass; their images: {weighed}.")

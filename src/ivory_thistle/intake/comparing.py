@@ -162,6 +162,8 @@ async def _compared(
             different = await _lasting(page, screen, old, again, new, looks, patient=judge is not None)
         if likeness and likeness.words:
             likeness = await _lasting_likeness(old, again, new, looks, judge)
+            if likeness is None:
+                different.append(Difference(page, screen, "Its picture is never twice the same.", comparable=False))
     if likeness and likeness.words:
         shown = tuple(_under(new.boxes, likeness))
         different.append(Difference(page, screen, likeness.words, images=shown))

@@ -136,7 +136,7 @@ function Load({ load, check }: { load: Schemas["CheckedLoad"]; check: Schemas["C
           ) : load.sure ? (
             "passed"
           ) : (
-            "can't be compared"
+            "not all of it can be compared"
           )}
           <span className="figure text-ink-soft">
             {" "}

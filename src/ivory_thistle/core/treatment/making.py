@@ -21,7 +21,7 @@ from ivory_thistle.core.treatment.giving_up import (
     may_be_thoroughly,
     no_gain_words,
 )
-from ivory_thistle.core.treatment.learning import Learnt, gain_of, scale_of
+from ivory_thistle.core.treatment.learning import Learnt, gain_of
 from ivory_thistle.core.treatment.wish import Files, Made, Rung, Wish
 
 FINE_COLOUR, STRONG_COLOUR = 0.02, 0.01
@@ -35,6 +35,8 @@ _EVERY_PIXEL = 100.0
 _SPOILT = 4.0
 """By so many points less than is typical a thorough encode gains on a quick one: on some textures, slow AVIF takes far
 more bytes for whole chroma."""
+_FINER_IS_LOWER = 2.0
+"""By so many settings a JPEG of whole chroma lies below one of half chroma that looks the same (1 to 3)."""
 
 
 def make_files(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier]) -> dict[Tier, list[Made]]:
@@ -166,7 +168,9 @@ class Maker:
         if rules.fixed:
             return Made(self._encode(making.encoder, self._settings(tier, self._quality_of_all(tier)))), None
         found = self._search(tier, hint)
-        if not found.met and self._refine(tier):
+        # Far down the scale, half chroma is not what keeps a file from being small.
+        may_refine = found.encoded.bytes < self._ceiling or found.setting > making.half_chroma_up_to
+        if not found.met and may_refine and self._refine(tier):
             found = self._search(tier, Hint(hint.start, self._typical_gain(tier)))
         elif found.setting > making.half_chroma_up_to and not self.is_fine(tier) and not rules.cap:
             finer = self._finer_where_smaller(tier, found)
@@ -187,22 +191,25 @@ class Maker:
 
     def _finer_where_smaller(self, tier: Tier, coarse: Found[Encoded]) -> Found[Encoded]:
         """The file with whole chroma where that is smaller: its luma then needs no such quality."""
-        fine = self._search_in(tier, {tier: True})
+        fine = self._search_in(tier, {tier: True}, coarse, coarse.hint.start - _FINER_IS_LOWER)
         return fine if fine.met and fine.encoded.bytes < coarse.encoded.bytes else coarse
 
     def _coarser_where_smaller(self, tier: Tier, fine: Found[Encoded]) -> Found[Encoded]:
         """The file with half chroma where that is smaller, and wider rungs then have no finer either."""
-        coarse = self._search_in(tier, {tier: False})
+        coarse = self._search_in(tier, {tier: False}, fine, fine.hint.start)
         if not coarse.met or coarse.encoded.bytes >= fine.encoded.bytes:
             return fine
         self._chroma[tier] = False
         return coarse
 
-    def _search_in(self, tier: Tier, chroma: dict[Tier, bool]) -> Found[Encoded]:
-        """A search with other chroma, begun anew."""
-        before, self._chroma = self._chroma, chroma
-        found = self._search(tier, Hint(scale_of(tier).setting(self._fidelity), self._typical_gain(tier)))
-        self._chroma = before
+    def _search_in(self, tier: Tier, chroma: dict[Tier, bool], other: Found[Encoded], start: float) -> Found[Encoded]:
+        """A search with other chroma for a smaller file than another, begun at a setting."""
+        before, ceiling = self._chroma, self._ceiling
+        self._chroma, self._ceiling = chroma, min(ceiling, other.encoded.bytes)
+        # A thorough file that costs little more than a probe tells more than one.
+        sure = not TIERS[tier].making.probes
+        found = self._search(tier, Hint(start, self._typical_gain(tier), sure=sure))
+        self._chroma, self._ceiling = before, ceiling
         return found
 
     def _typical_gain(self, tier: Tier) -> float:

@@ -71,16 +71,16 @@ DRAWN: Mapping[str, Drawn] = {
 """Files of drawings."""
 
 SECONDS: Mapping[str, float] = {
-    "avif drawn": 4.85,
+    "avif drawn": 3.735,
     "avif fixed": 1.007,
-    "avif searched": 2.249,
+    "avif searched": 1.732,
     "decoding": 0.0372,
     "jpeg fixed": 0.152,
-    "jpeg searched": 0.776,
-    "png drawn": 2.046,
-    "webp drawn": 3.087,
+    "jpeg searched": 0.598,
+    "png drawn": 1.575,
+    "webp drawn": 2.377,
     "webp fixed": 0.4,
-    "webp searched": 0.853,
+    "webp searched": 0.657,
     "file": 0.03,
     "moving": 1.5,
     "page": 1.5,

@@ -17,10 +17,12 @@ from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.pixels import Pixels, reduce
 from ivory_thistle.core.quality import prepare, score
 from ivory_thistle.core.treatment.choice import keep_what_is_worth_it
+from ivory_thistle.core.treatment.giving_up import ceiling_of_widest
 from ivory_thistle.core.treatment.making import FINE_COLOUR, make_files, make_worthwhile_files
 from ivory_thistle.core.treatment.narrowing import FIDELITIES
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.treatment.wish import Made, Rung, Wish
+from ivory_thistle.core.treatment.worth import Load, worthwhile
 from pictures import encoded, opened, photograph, translucent_graphic
 
 pytestmark = pytest.mark.slow
@@ -138,6 +140,16 @@ def test_a_tier_that_is_given_up_would_have_been_dropped(name: str) -> None:
     assert [r.sha256 for r in kept[0].renditions] == [r.sha256 for r in kept[1].renditions]
     assert worthwhile.given_up
     assert all(" given up at " in words and " as " in words for words in worthwhile.given_up.values())
+
+
+@pytest.mark.parametrize("modern", range(7_990, 8_012))
+def test_the_only_width_is_given_up_just_where_it_would_be_dropped(modern: int) -> None:
+    """By bytes: a file that saves all it must is kept, and of one more byte, none is."""
+    for fallback, older in ((10_000, 9_500), (10_000, 8_000), (9_000, 8_999)):
+        ceiling = ceiling_of_widest(min(fallback, older), fallback, Rules(), is_only=True)
+        tiers = [Load("webp", "webp", older, older), Load("avif", "avif", modern, modern)]
+        kept, _ = worthwhile(Load("baseline", "jpeg", fallback, fallback), tiers, Rules())
+        assert (modern < ceiling) is any(load.tier == "avif" for load in kept)
 
 
 def test_a_drawing_is_not_searched_on_where_avif_is_no_gain() -> None:

@@ -163,7 +163,7 @@ async def _compared(
         if likeness and likeness.words:
             likeness = await _lasting_likeness(old, again, new, looks, judge)
             if likeness is None:
-                different.append(Difference(page, screen, "Its picture is never twice the same.", comparable=False))
+                different.append(Difference(page, screen, "Its picture moves by itself.", comparable=False))
     if likeness and likeness.words:
         shown = tuple(_under(new.boxes, likeness))
         different.append(Difference(page, screen, likeness.words, images=shown))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from math import inf
+from math import floor, inf
 
 from ivory_thistle.core.formats.encoder import Encoded
 from ivory_thistle.core.formats.table import FORMATS
@@ -13,7 +13,6 @@ _NO_GAIN = 1.1
 """A modern file that is by so much larger than an older tier's is no gain at other widths either (photographs)."""
 _LEAST_OF_SHARE = 0.25
 """Of the share that a tier must save over all rungs, what its widest file saves at least."""
-
 _THOROUGH_NEEDS = 0.35
 """Of a quick encode's bytes, the share that a thorough one needs at least for the same look (drawings: 0.36 seen)."""
 FAR_ABOVE = 4.0
@@ -35,7 +34,7 @@ def ceiling_of_widest(least: int, fallback: int, rules: Rules, is_only: bool) ->
         return least
     # At narrower rungs it may save a larger share.
     share = rules.tier_share * (1.0 if is_only else _LEAST_OF_SHARE)
-    return fallback - max(share * fallback, rules.tier_bytes)
+    return floor(fallback - max(share * fallback, rules.tier_bytes)) + 1
 
 
 def may_be_thoroughly(quick: int, least: int) -> bool:

@@ -36,7 +36,7 @@ _SPOILT = 4.0
 """By so many points less than is typical a thorough encode gains on a quick one: on some textures, slow AVIF takes far
 more bytes for whole chroma."""
 _FINER_IS_LOWER = 2.0
-"""By so many settings a JPEG of whole chroma lies below one of half chroma that looks the same (1 to 3)."""
+"""By so many settings a file of whole chroma lies below one of half chroma that looks the same (JPEG: 1 to 3)."""
 
 
 def make_files(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier]) -> dict[Tier, list[Made]]:

@@ -71,16 +71,16 @@ DRAWN: Mapping[str, Drawn] = {
 """Files of drawings."""
 
 SECONDS: Mapping[str, float] = {
-    "avif drawn": 3.735,
+    "avif drawn": 4.365,
     "avif fixed": 1.007,
-    "avif searched": 1.732,
+    "avif searched": 2.024,
     "decoding": 0.0372,
     "jpeg fixed": 0.152,
-    "jpeg searched": 0.598,
-    "png drawn": 1.575,
-    "webp drawn": 2.377,
+    "jpeg searched": 0.698,
+    "png drawn": 1.841,
+    "webp drawn": 2.778,
     "webp fixed": 0.4,
-    "webp searched": 0.657,
+    "webp searched": 0.768,
     "file": 0.03,
     "moving": 1.5,
     "page": 1.5,

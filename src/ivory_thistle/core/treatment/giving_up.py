@@ -13,6 +13,8 @@ _NO_GAIN = 1.1
 """A modern file that is by so much larger than an older tier's is no gain at other widths either (photographs)."""
 _LEAST_OF_SHARE = 0.25
 """Of the share that a tier must save over all rungs, what its widest file saves at least."""
+_SURE_OF_SHARE = 2.0
+"""A tier whose widest file saves so many times what all must save is worth its files at the narrower rungs too."""
 _THOROUGH_NEEDS = 0.35
 """Of a quick encode's bytes, the share that a thorough one needs at least for the same look (drawings: 0.36 seen)."""
 FAR_ABOVE = 4.0
@@ -29,8 +31,9 @@ def ceiling_of_narrower(least: int, drawn: bool) -> float:
 
 def ceiling_of_widest(least: int, fallback: int, rules: Rules, is_only: bool) -> float:
     """The same of the widest rung, as tiers are kept (`worth`); `is_only`: there is no other rung."""
-    if rules.tier_is_worth_it(fallback, least):
-        # It may take the place of the tier that has the least.
+    must_save = max(rules.tier_share * fallback, rules.tier_bytes)
+    if fallback - least >= must_save * (1.0 if is_only else _SURE_OF_SHARE):
+        # The tier that has the least stays, unless a lighter one takes its place.
         return least
     # At narrower rungs it may save a larger share.
     share = rules.tier_share * (1.0 if is_only else _LEAST_OF_SHARE)

@@ -197,12 +197,12 @@ async def _lasting_likeness(
     old: Seen, again: Seen, new: Seen, looks: tuple[_Look, _Look], judge: Judge | None
 ) -> Likeness | None:
     """The likeness that is left when both pages are looked at some more times; None for one that moves by itself."""
-    likeness = await _judged(judge, again, new)
+    likeness = None
     for n in range(1 + _MORE_LOOKS):
         if n > 0:
             # A picture may not have been painted, on a busy machine; what moves may be where it was before by chance.
             again, new = await looks[0](), await looks[1]()
-            likeness = await _judged(judge, again, new) or likeness
+        likeness = await _judged(judge, again, new) or likeness
         itself = await _judged(judge, old, again)
         if itself and itself.words:
             return None

@@ -293,7 +293,7 @@ class Maker:
         best = Made(self._way(*ways[0]), _EVERY_PIXEL)
         if rules.cap:
             return self._first_within(rules.cap, best, ways[1:])
-        # How many of the lossy ones keep the look: halved until one number is left. Every pixel, the first one may.
+        # How many of the lossy ones keep the look: halved until one number is left. Without loss, the first alone may.
         least, most = 0, min(1, len(ways) - 1) if rules.lossless else len(ways) - 1
         while least < most:
             middle = (least + most + 1) // 2

@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from ivory_thistle.core.budgets.policy import PageBudget, Policy
 from ivory_thistle.core.errors import PictureError
 from ivory_thistle.core.forecast.coefficients import FIXED, PLAIN, PROBED
-from ivory_thistle.core.forecast.files import Expected, expect, informed, kept_on_average, learn, made, sketched
+from ivory_thistle.core.forecast.files import Before, Expected, expect, informed, kept_on_average, learn, made, sketched
 from ivory_thistle.core.forecast.model import Subject
 from ivory_thistle.core.forecast.pages import Pages, Range, page_range, totals
 from ivory_thistle.core.forecast.probes import Probe, probe
@@ -151,7 +151,7 @@ def test_what_was_made_is_told_and_teaches() -> None:
     ]  # fmt: skip
     known = made(told, renditions, [480, 960])
     assert known.is_known and known.files == twice and known.seconds == 0
-    nothing, learnt = learn([]), learn([(told, known.files, 3 * told.seconds)])
+    nothing, learnt = learn([]), learn([(told, Before(known.files, 3 * told.seconds))])
     assert learnt.site_spread < nothing.site_spread and learnt.seconds == pytest.approx(3)
     other = informed(expect(second), second, learnt)
     for tier in told.files:
@@ -190,16 +190,33 @@ def test_confirmed_sketches_teach_the_others() -> None:
     """Files of half as much again as their sketches: other sketches are told larger, the more of them the nearer."""
     told = {path: expect(planned(path)) for path in ("a.jpg", "b.jpg", "c.jpg", "d.jpg")}
     tier, promised = "avif", {480: 10_000, 960: 20_000}
-    true = {tier: {480: 15_000, 960: 30_000}}
+    true = Before({tier: {480: 15_000, 960: 30_000}})
     kept = [RenditionFacts(tier=tier, format="avif", width=w, height=w, bytes=w * 20, sha256="") for w in (480, 960)]
     shares = []
     for known in ("a", "ab", "abc"):
         paths = [f"{name}.jpg" for name in known]
-        learnt = learn([(told[path], true, 1.0) for path in paths], {path: {tier: promised} for path in paths})
-        shares.append(total_of(sketched(told["d.jpg"], kept, [480, 960], learnt), tier) / (1440 * 20))
+        learnt = learn([(told[path], true) for path in paths], {path: Before({tier: promised}) for path in paths})
+        shares.append(total_of(sketched(told["d.jpg"], kept, [480, 960], learnt=learnt), tier) / (1440 * 20))
         # Nothing was sketched in another format: it stays as it is.
         assert learnt.share_of_sketch(told["d.jpg"].model, "webp") == 1  # type: ignore[arg-type]
     assert 1 < shares[0] < shares[1] < shares[2] < 1.5
+
+
+def test_the_seconds_of_a_sketch_tell_those_of_making() -> None:
+    """On a machine half as fast both take twice as long; what was made after its sketch tells how long others take."""
+    told = {path: expect(planned(path)) for path in ("a.jpg", "b.jpg", "c.jpg", "d.jpg")}
+    fast, slow = (sketched(told["d.jpg"], (), [480, 960], took).seconds for took in (1.0, 2.0))
+    assert slow == pytest.approx(2 * fast)
+    seconds = [fast]
+    for known in ("a", "abc"):
+        paths = [f"{name}.jpg" for name in known]
+        sketches = {path: Before({}, 1.0) for path in paths}
+        learnt = learn([(told[path], Before({}, 2 * fast)) for path in paths], sketches)
+        seconds.append(sketched(told["d.jpg"], (), [480, 960], 1.0, learnt).seconds)
+    assert fast < seconds[1] < seconds[2] < 2 * fast
+    # Files that were there already took no time: they tell nothing of it.
+    learnt = learn([(told["a.jpg"], Before({}))], {"a.jpg": Before({}, 1.0)})
+    assert sketched(told["d.jpg"], (), [480, 960], 1.0, learnt).seconds == fast
 
 
 def test_pages_load_what_their_boxes_ask_for() -> None:

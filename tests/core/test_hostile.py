@@ -8,7 +8,8 @@ from contextlib import suppress
 
 import pytest
 
-from ivory_thistle.core.errors import PictureError
+from ivory_thistle.core.budgets.policy import Policy
+from ivory_thistle.core.errors import PictureError, UnusableInput
 from ivory_thistle.core.formats.table import sniff_format
 from ivory_thistle.core.formats.tiers import shown_by
 from ivory_thistle.core.images.facts import read_facts
@@ -21,6 +22,8 @@ from ivory_thistle.core.selection.document import Document
 from ivory_thistle.core.selection.loads import PageOnScreens
 from ivory_thistle.core.selection.media import matches_media
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
+from ivory_thistle.core.treatment.rule_values import CONDITIONS, SETTINGS, SITE_ENTRIES
+from ivory_thistle.core.treatment.rules_toml import read_rules
 
 PHONE = DEFAULT_SCREENS[0]
 
@@ -169,3 +172,24 @@ def test_a_drawing_with_filters_is_not_drawn() -> None:
     found = smaller_svg(drawing)
     assert found.data == drawing
     assert found.words == ("It holds filters, which may take any time to draw: it stays as it is.",)
+
+
+ODD_VALUES = [
+    "9" * 5_000, f"0x{'f' * 5_000}", "9_223_372_036_854_775_807", "nan", "-inf", "1e400", "1979-05-27T07:32:00Z", "true",
+    "[" * 2_000, f"[{'1,' * 400}]", "[[]]", "{}", "{content = {x = 1}}", '"' + "a" * 3_000 + '"', '"""\na\n"""',
+    '"\\u0000"',
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("read", [read_rules, Policy.from_toml])
+def test_any_toml_is_taken_or_refused_in_a_line(read: Callable[[str], object]) -> None:
+    """Whatever an entry says: numbers of any length, depth, infinities, dates, texts of many lines."""
+    tables = ("[all]", "[site]", "[[rule]]\nrole = 'content'", "[page]", "[[pages]]\npattern = 'a'", "[caps.hero]", "")
+    entries = {*SETTINGS, *SITE_ENTRIES, *CONDITIONS, "bytes", "requests", "screen", "pages", "caps", '"a\\nb"', "x" * 9_999}
+    for table in tables:
+        for entry in entries:
+            for value in ODD_VALUES:
+                try:
+                    read(f"{table}\n{entry} = {value}")
+                except UnusableInput as error:
+                    assert len(str(error)) < 1_000 and "\n" not in str(error), (table, entry, value[:40])

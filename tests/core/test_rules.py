@@ -128,7 +128,7 @@ def test_plans_follow_their_own_rules() -> None:
          "Line 3, rule 1.quality: there is no 'png'; there are avif, webp, baseline."),
         ("[[rule]]\npath = 'a'\nfidelity = {hero = 3}", "Line 3, rule 1.fidelity: fidelities by role go into [all]."),
         ("rule = 3", "Rules are tables under [[rule]], 1,000 at most."),
-        ("#" * 200_001, "Rules may have 200 kB."),
+        ("#" * 200_001, "TOML may have 200 kB."),
         ("x = " + "[" * 9_000, "This is no TOML: "),
     ],
 )  # fmt: skip

@@ -24,6 +24,7 @@ from ivory_thistle.cli.output import print_json, progress
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier, measured_tier, modern_tiers
 from ivory_thistle.core.images.resize import Mode, Resize
+from ivory_thistle.core.reports.sentences import less
 from ivory_thistle.core.treatment.names import NAMES_PATTERN, names_of
 from ivory_thistle.core.treatment.narrowing import FIDELITIES, fields_of
 from ivory_thistle.core.treatment.rules import Rules
@@ -109,10 +110,9 @@ def tell(done: FolderTreated) -> None:
     """What came of it, in sentences."""
     handover, tier = done.handover, measured_tier()
     before, after = handover.savings.before, handover.savings.after[tier]
-    share = f", {100 * (1 - after / before):.0f} % less" if before else ""
     texts = "page or style sheet" if len(handover.rewritten) == 1 else "pages and style sheets"
     typer.echo(f"{counted(len(handover.new_files), 'new file')}, {len(handover.rewritten):,} {texts} rewritten.")
-    typer.echo(f"Images in use: {kb(before)} before, {kb(after)} after{share} ({tier}; kB = 1,000 bytes).")
+    typer.echo(f"Images in use: {kb(before)} before, {kb(after)} after, {less(before, after)} ({tier}; kB = 1,000 bytes).")
     for load in done.report.totals:
         if load.tier == tier:
             more = f"{kb(load.before)} before, {kb(load.after)} after, {counted(load.requests_after, 'file')}"
@@ -182,7 +182,7 @@ def _qualities(text: str) -> dict[Tier, int]:
     found: dict[Tier, int] = {}
     for part in _listed(text):
         format_, _, value = part.partition("=")
-        if format_ not in tiers or not value.isdigit() or not 1 <= int(value) <= 100:
+        if format_ not in tiers or not value.isdecimal() or not 1 <= int(value) <= 100:
             *ways, last = (f"{name}={TIERS[tier].making.fixed}" for name, tier in tiers.items())
             raise UnusableInput(f"{part!r} is no quality; write {', '.join(ways)} or {last}, each from 1 to 100.")
         found[tiers[format_]] = int(value)
@@ -209,7 +209,7 @@ def _listed(text: str) -> list[str]:
 
 
 def _number(text: str, option: str) -> int:
-    if not text.isdigit() or not int(text):
+    if not text.isdecimal() or not int(text):
         raise UnusableInput(f"{option} takes whole numbers of pixels, not {text!r}.")
     return int(text)
 

@@ -3,10 +3,19 @@
 from __future__ import annotations
 
 import re
+from reprlib import Repr
+from typing import Any
 
 _UNITS = {"": 1, "b": 1, "kb": 1_000, "mb": 1_000_000}
 _SIZE = re.compile(r"(\d{1,12}(?:\.\d{1,6})?)\s*+([a-zA-Z]{0,2})")
 _WHOLE_FROM = 9_950
+_SHORT = Repr()
+_SHORT.maxstring = _SHORT.maxother = 60
+
+
+def shown(value: Any) -> str:
+    """A value that somebody gave, in a message: however long it is, the message stays a line."""
+    return _SHORT.repr(value)
 
 
 def kb(size: float) -> str:

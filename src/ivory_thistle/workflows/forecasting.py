@@ -12,7 +12,7 @@ from typing import Any
 
 from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.forecast.coefficients import SECONDS
-from ivory_thistle.core.forecast.files import SKETCHING, Expected, Learnt, expect, informed, learn, made, sketched
+from ivory_thistle.core.forecast.files import SKETCHING, Before, Expected, Learnt, expect, informed, learn, made, sketched
 from ivory_thistle.core.forecast.pages import NOTHING_STAYS, PageForecast, Pages, Range, Stays, Total, totals
 from ivory_thistle.core.forecast.probes import Probe
 from ivory_thistle.core.formats.tiers import TIERS, measured_tier
@@ -105,20 +105,23 @@ def _foretell(
     stays: Stays,
 ) -> Foretold:
     plans = plan(at_hand, rules)
-    before = _Before(kept_url)
-    found = {p.image.path: made_of for p in plans if p.steps and (made_of := before.find(p))}
+    kept = _Kept(kept_url)
+    found = {p.image.path: made_of for p in plans if p.steps and (made_of := kept.find(p))}
     told = {p.image.path: expect(p, probes.get(p.image.path)) for p in plans}
     steps = {p.image.path: [step.width for step in p.steps] for p in plans}
     truths = {path: made(told[path], was.renditions, steps[path]) for path, was in found.items()}
     # Those of made files only teach others: where all are made, nobody is to be taught.
     unknown = any(p.steps and p.image.path not in found for p in plans)
     asked = plans if unknown else ()
-    quick = {p.image.path: one.renditions for p in asked if (one := before.find_sketch(p)) and one.words}
-    promised = {path: made(told[path], quick[path], steps[path]).files for path in truths if path in quick}
-    learnt = learn(((told[path], true.files, found[path].seconds) for path, true in truths.items()), promised)
+    quick = {p.image.path: one for p in asked if (one := kept.find_sketch(p)) and one.words}
+    promised = {
+        path: Before(made(told[path], one.renditions, steps[path]).files, one.seconds)
+        for path, one in quick.items() if path in truths
+    }  # fmt: skip
+    learnt = learn(((told[path], Before(true.files, found[path].seconds)) for path, true in truths.items()), promised)
     sketches = {
-        path: sketched(told[path], renditions, steps[path], learnt)
-        for path, renditions in quick.items() if path not in truths
+        path: sketched(told[path], one.renditions, steps[path], one.seconds, learnt)
+        for path, one in quick.items() if path not in truths
     }  # fmt: skip
     certain = {**sketches, **truths}
     learnt = replace(learnt, sketched=len(sketches) / max(1, sum(bool(p.steps) for p in plans) - len(truths)))
@@ -203,7 +206,7 @@ def widest(told: Expected) -> int:
     return told.loaded(measured_tier(), told.top, told.original)[1]
 
 
-class _Before:
+class _Kept:
     """What earlier runs made or sketched by the same rules; nothing where the store can't be opened."""
 
     def __init__(self, kept_url: str) -> None:

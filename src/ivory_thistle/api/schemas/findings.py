@@ -7,6 +7,8 @@ from typing import Annotated
 from pydantic import Field
 
 from ivory_thistle.api.schemas.base import Job, Out
+from ivory_thistle.core.budgets.policy import MOST, MOST_PAGES, MOST_PATTERN, MOST_SCREEN
+from ivory_thistle.core.toml import MOST_CHARACTERS
 from ivory_thistle.core.treatment.roles import Role
 
 
@@ -59,33 +61,33 @@ class AuditState(Job):
 class BudgetFigures(Out):
     """Image bytes and requests of a page; null leaves the wider budget in force."""
 
-    bytes: Annotated[int, Field(ge=1, le=10**12)] | None = None
-    requests: Annotated[int, Field(ge=1, le=100_000)] | None = None
+    bytes: Annotated[int, Field(ge=1, le=MOST["bytes"])] | None = None
+    requests: Annotated[int, Field(ge=1, le=MOST["requests"])] | None = None
 
 
 class PageBudget(BudgetFigures):
     """A budget for the pages that match a pattern, perhaps on one screen only."""
 
-    pattern: Annotated[str, Field(min_length=1, max_length=2000)]
-    screen: Annotated[str, Field(max_length=32)] = ""
+    pattern: Annotated[str, Field(min_length=1, max_length=MOST_PATTERN)]
+    screen: Annotated[str, Field(max_length=MOST_SCREEN)] = ""
 
 
 class CapOut(Out):
     """What one image in a role may weigh, and how wide it may be in pixels."""
 
-    bytes: Annotated[int, Field(ge=1, le=10**12)]
-    width: Annotated[int, Field(ge=1, le=100_000)]
+    bytes: Annotated[int, Field(ge=1, le=MOST["bytes"])]
+    width: Annotated[int, Field(ge=1, le=MOST["width"])]
 
 
 class Budgets(Out):
     """All budgets of a site."""
 
     page: BudgetFigures
-    pages: Annotated[list[PageBudget], Field(max_length=200)]
+    pages: Annotated[list[PageBudget], Field(max_length=MOST_PAGES)]
     caps: dict[Role, CapOut]
 
 
 class TomlText(Out):
     """A text in TOML."""
 
-    toml: Annotated[str, Field(max_length=200_000)]
+    toml: Annotated[str, Field(max_length=MOST_CHARACTERS)]

@@ -18,7 +18,6 @@ As TOML:
 
 from __future__ import annotations
 
-import tomllib
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field, replace
 from typing import Any
@@ -26,7 +25,9 @@ from typing import Any
 import tomli_w
 
 from ivory_thistle.core.errors import UnusableInput
+from ivory_thistle.core.toml import read_toml
 from ivory_thistle.core.treatment.roles import ROLES, Role, matches
+from ivory_thistle.core.words import shown
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,6 +57,9 @@ DEFAULT_CAPS: Mapping[Role, Cap] = {
 # Common practice, no source: a whole page on a phone not much over 5 MB.
 DEFAULT_PAGE_BYTES = 5_000_000
 DEFAULT_REQUESTS = 60
+MOST: Mapping[str, int] = {"bytes": 10**12, "requests": 100_000, "width": 100_000}
+MOST_PAGES, MOST_PATTERN, MOST_SCREEN = 200, 2_000, 32
+"""What budgets may say: figures, how many are for some pages, and characters of a pattern and of a screen's name."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,26 +128,26 @@ class Policy:
         """A policy from plain values; what is missing is as by default. Raises UnusableInput with the place."""
         unknown = set(values) - {"page", "pages", "caps"}
         if unknown:
-            raise UnusableInput(f"Budgets know no {sorted(unknown)[0]!r}; there are page, pages and caps.")
+            raise UnusableInput(f"Budgets know no {shown(min(unknown))}; there are page, pages and caps.")
         given = _figures(_table(values, "page"), "page", ("bytes", "requests"))
         plain = cls().site
         site = PageBudget("", "", given.get("bytes", plain.bytes), given.get("requests", plain.requests))
-        pages = tuple(_page_budget(b, n) for n, b in enumerate(values.get("pages", []), 1))
+        narrower = values.get("pages", [])
+        if not isinstance(narrower, list) or len(narrower) > MOST_PAGES:
+            raise UnusableInput(f"Budgets for some pages are tables under [[pages]], {MOST_PAGES} at most.")
+        pages = tuple(_page_budget(b, n) for n, b in enumerate(narrower, 1))
         caps = {**DEFAULT_CAPS}
         for name, cap in _table(values, "caps").items():
             role = next((r for r in ROLES if r == name), None)
             if role is None or not isinstance(cap, Mapping):
-                raise UnusableInput(f"caps.{name}: there is no such role; there are {', '.join(ROLES)}.")
+                raise UnusableInput(f"There are no caps of {shown(name)}; there are {', '.join(ROLES)}.")
             caps[role] = replace(caps[role], **_figures(cap, f"caps.{name}", ("bytes", "width")))
         return cls(site, pages, caps)
 
     @classmethod
     def from_toml(cls, text: str) -> Policy:
         """A policy from TOML. Raises UnusableInput with line or place."""
-        try:
-            return cls.from_dict(tomllib.loads(text))
-        except tomllib.TOMLDecodeError as error:
-            raise UnusableInput(f"This is no TOML: {error}.") from error
+        return cls.from_dict(read_toml(text))
 
 
 def _table(values: Mapping[str, Any], name: str) -> Mapping[str, Any]:
@@ -156,20 +160,24 @@ def _table(values: Mapping[str, Any], name: str) -> Mapping[str, Any]:
 def _figures(values: Mapping[str, Any], place: str, names: tuple[str, ...]) -> dict[str, int]:
     for name, value in values.items():
         if name not in names:
-            raise UnusableInput(f"{place}.{name} is not known; there are {' and '.join(names)}.")
-        if not isinstance(value, int) or isinstance(value, bool) or value <= 0:
-            raise UnusableInput(f"{place}.{name} must be a whole number above 0.")
+            raise UnusableInput(f"{place} knows no {shown(name)}; there are {' and '.join(names)}.")
+        if not isinstance(value, int) or isinstance(value, bool) or not 0 < value <= MOST[name]:
+            raise UnusableInput(f"{place}.{name} must be a whole number from 1 to {MOST[name]:,}.")
     return dict(values)
 
 
 def _page_budget(values: Any, number: int) -> PageBudget:
     place = f"pages, number {number}"
-    if not isinstance(values, Mapping) or not isinstance(values.get("pattern"), str) or not values["pattern"]:
+    if not isinstance(values, Mapping) or not _is_text(values.get("pattern"), 1, MOST_PATTERN):
         raise UnusableInput(f"{place} needs a pattern.")
-    if not isinstance(values.get("screen", ""), str):
+    if not _is_text(values.get("screen", ""), 0, MOST_SCREEN):
         raise UnusableInput(f"{place}: screen must be a screen's name.")
     rest = {k: v for k, v in values.items() if k not in ("pattern", "screen")}
     if not rest:
         raise UnusableInput(f"{place} needs bytes or requests.")
     figures = _figures(rest, place, ("bytes", "requests"))
     return PageBudget(values["pattern"], values.get("screen", ""), figures.get("bytes"), figures.get("requests"))
+
+
+def _is_text(value: Any, least: int, most: int) -> bool:
+    return isinstance(value, str) and least <= len(value) <= most

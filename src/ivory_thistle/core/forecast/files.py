@@ -32,6 +32,8 @@ SKETCH_SPREAD = 0.2
 """By how much an image is off, as a share, that was sketched."""
 SKETCHED_SITE_SPREAD = 0.08
 """By how much a whole site is off that was sketched."""
+_MAKING_OF_SKETCH: Mapping[str, float] = {}
+"""How many times the seconds of its sketch making a picture takes, by what is alike."""
 _SKETCHES_SURE_AFTER, _MOST_OFF = 2, 0.5
 """So many sketches that were confirmed tell as much of the others as what is known of sketches; none of them tells more
 than this (natural logarithm)."""
@@ -100,7 +102,15 @@ class Expected:
         return not self.spread
 
 
-NO_SKETCHES: Mapping[str, Sizes] = {}
+@dataclass(frozen=True, slots=True)
+class Before:
+    """Files that were made or sketched of a picture, and the seconds of one worker that they took (0: not known)."""
+
+    files: Sizes
+    seconds: float = 0.0
+
+
+NO_SKETCHES: Mapping[str, Before] = {}
 
 Seen = tuple[Character, float]
 """Of a picture that was made: its character, and ln of what it weighs over what the model says."""
@@ -111,13 +121,15 @@ class Learnt:
     """What the pictures of this site that were really made say of the others.
 
     `seen` by what is alike and tier; `confirmed`, by the same, is ln of what files weigh over what their sketches
-    promised. `seconds` is how much more (1: as much) time they took than the model says. `known` pictures are behind
-    it; this share of the others is `sketched`.
+    promised. `seconds` is how much more (1: as much) time they took than the model says; `paces`, by what is alike, are
+    the seconds of sketches and of making what was sketched. `known` pictures are behind it; this share of the others
+    is `sketched`.
     """
 
     seen: Mapping[tuple[str, Tier], Sequence[Seen]] = field(default_factory=dict)
     confirmed: Mapping[tuple[str, Tier], Sequence[float]] = field(default_factory=dict)
     seconds: float = 1.0
+    paces: Mapping[str, tuple[float, float]] = field(default_factory=dict)
     known: int = 0
     sketched: float = 0.0
 
@@ -140,6 +152,12 @@ class Learnt:
         offs = [min(max(off, -_MOST_OFF), _MOST_OFF) for off in self.confirmed.get((model.alike, tier), ())]
         return exp(sum(offs) / (len(offs) + _SKETCHES_SURE_AFTER))
 
+    def seconds_after(self, model: Modelled, sketch: float) -> float:
+        """The seconds that making a picture takes whose sketch took so many: both tell of the same machine."""
+        sketches, whole = self.paces.get(model.alike, (0.0, 0.0))
+        usual = _SURE_AFTER * sketch
+        return sketch * (whole + usual * _MAKING_OF_SKETCH.get(model.alike, 1 / SKETCHING)) / (sketches + usual)
+
     @property
     def site_spread(self) -> float:
         """By what share the whole site may still be off."""
@@ -152,7 +170,7 @@ class Learnt:
         return TIME_SPREAD / sqrt(1 + self.known / _SURE_AFTER)
 
 
-_NOTHING_LEARNT = Learnt()
+_NOTHING_LEARNT, _NO_SKETCH = Learnt(), Before({})
 
 
 def expect(planned: Plan, probe: Probe | None = None) -> Expected:
@@ -167,27 +185,31 @@ def expect(planned: Plan, probe: Probe | None = None) -> Expected:
     return _kept(told, planned, model.files)
 
 
-def learn(known: Iterable[tuple[Expected, Sizes, float]], sketches: Mapping[str, Sizes] = NO_SKETCHES) -> Learnt:
-    """What follows from pictures that were made: what was expected of each, its files, and the seconds they took.
+def learn(known: Iterable[tuple[Expected, Before]], sketches: Mapping[str, Before] = NO_SKETCHES) -> Learnt:
+    """What follows from pictures that were made: what was expected of each, and what came of it.
 
     `sketches` of them, by path, where they were sketched before.
     """
     seen: dict[tuple[str, Tier], list[Seen]] = defaultdict(list)
     confirmed: dict[tuple[str, Tier], list[float]] = defaultdict(list)
+    paces: dict[str, tuple[float, float]] = {}
     asked, took, count = 0.0, 0.0, 0
-    for told, files, seconds in known:
-        model = told.model
+    for told, true in known:
+        model, sketch = told.model, sketches.get(told.path, _NO_SKETCH)
         if model is None:
             continue
         count += 1
-        if seconds:
-            asked, took = asked + model.seconds, took + seconds
-        for tier, sizes in files.items():
+        if true.seconds:
+            asked, took = asked + model.seconds, took + true.seconds
+        if true.seconds and sketch.seconds:
+            quick, whole = paces.get(model.alike, (0.0, 0.0))
+            paces[model.alike] = quick + sketch.seconds, whole + true.seconds
+        for tier, sizes in true.files.items():
             if (off := _off(sizes, model.files.get(tier, {}))) is not None:
                 seen[model.alike, tier].append((model.character, off))
-            if (off := _off(sizes, sketches.get(told.path, {}).get(tier, {}))) is not None:
+            if (off := _off(sizes, sketch.files.get(tier, {}))) is not None:
                 confirmed[model.alike, tier].append(off)
-    return Learnt(seen, confirmed, took / asked if asked else 1.0, count)
+    return Learnt(seen, confirmed, took / asked if asked else 1.0, paces, count)
 
 
 def _off(sizes: Mapping[int, int], told: Mapping[int, int]) -> float | None:
@@ -219,14 +241,19 @@ def made(told: Expected, renditions: Iterable[RenditionFacts], steps: Sequence[i
 
 
 def sketched(
-    told: Expected, renditions: Iterable[RenditionFacts], steps: Sequence[int], learnt: Learnt = _NOTHING_LEARNT
-) -> Expected:
-    """The files that were sketched of an image, with the bytes that are expected of the confirmed ones."""
+    told: Expected, renditions: Iterable[RenditionFacts], steps: Sequence[int], took: float = 0.0,
+    learnt: Learnt = _NOTHING_LEARNT,
+) -> Expected:  # fmt: skip
+    """The files that were sketched of an image, with the bytes that are expected of the confirmed ones.
+
+    The sketch `took` so many seconds of a worker (0: not known), which tells how long the confirmed ones take.
+    """
     quick, model = made(told, renditions, steps), told.model
+    seconds = learnt.seconds_after(model, took) if model and took else told.seconds
     shares = {tier: learnt.share_of_sketch(model, tier) if model else 1.0 for tier in (*quick.files, BASELINE)}
     return replace(
         quick, files={tier: _by(shares[tier], sizes) for tier, sizes in quick.files.items()},
-        apart=round(quick.apart * shares[BASELINE]), spread=SKETCH_SPREAD, seconds=told.seconds,
+        apart=round(quick.apart * shares[BASELINE]), spread=SKETCH_SPREAD, seconds=seconds,
     )  # fmt: skip
 
 

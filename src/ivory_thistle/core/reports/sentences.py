@@ -24,6 +24,9 @@ def less(before: float, after: float) -> str:
     if not before:
         return "0 %"
     share = 100 * (before - after) / before
+    if 99.5 <= share < 100:
+        # Nothing is "100 % less" while something is left.
+        return f"{min(share, 99.9):.1f} % less"
     return f"{share:.0f} % less" if share >= 0 else f"{-share:.0f} % more"
 
 

@@ -6,6 +6,7 @@ import re
 from string import Formatter
 
 from ivory_thistle.core.errors import UnusableInput
+from ivory_thistle.core.words import shown
 
 NAMES_PATTERN = "{name}-{width}.{ext}"
 """How new files are called, unless asked otherwise."""
@@ -28,6 +29,6 @@ def names_of(pattern: str) -> str:
     known = plain and set(fields) <= set(NAME_FIELDS) and "name" in fields
     if not known or not pattern.endswith(".{ext}") or re.search(r"[/\\:*?\"<>|\x00-\x1f]", pattern):
         raise UnusableInput(
-            f"A pattern of names holds {{name}}, ends in .{{ext}}, and may hold {allowed}; not {pattern!r}."
+            f"A pattern of names holds {{name}}, ends in .{{ext}}, and may hold {allowed}; not {shown(pattern)}."
         )
     return pattern

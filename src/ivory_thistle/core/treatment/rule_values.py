@@ -16,7 +16,7 @@ from ivory_thistle.core.treatment.names import names_of
 from ivory_thistle.core.treatment.narrowing import FIDELITIES
 from ivory_thistle.core.treatment.roles import ROLES
 from ivory_thistle.core.treatment.rules import Effort, FallbackFormat
-from ivory_thistle.core.words import bytes_of
+from ivory_thistle.core.words import bytes_of, shown
 
 
 class EntryError(Exception):
@@ -26,7 +26,7 @@ class EntryError(Exception):
 def _one_of(*words: str) -> Callable[[Any], str]:
     def take(value: Any) -> str:
         if value not in words or not isinstance(value, str):
-            raise EntryError(f"{value!r} is none of {', '.join(words)}")
+            raise EntryError(f"{shown(value)} is none of {', '.join(words)}")
         return value
 
     return take
@@ -35,7 +35,7 @@ def _one_of(*words: str) -> Callable[[Any], str]:
 def _some_of(*numbers: int) -> Callable[[Any], int]:
     def take(value: Any) -> int:
         if value not in numbers or isinstance(value, bool):
-            raise EntryError(f"{value!r} is none of {', '.join(map(str, numbers))}")
+            raise EntryError(f"{shown(value)} is none of {', '.join(map(str, numbers))}")
         return int(value)
 
     return take
@@ -44,7 +44,7 @@ def _some_of(*numbers: int) -> Callable[[Any], int]:
 def _whole(least: int, most: int) -> Callable[[Any], int]:
     def take(value: Any) -> int:
         if not isinstance(value, int) or isinstance(value, bool) or not least <= value <= most:
-            raise EntryError(f"{value!r} is no whole number from {least:,} to {most:,}")
+            raise EntryError(f"{shown(value)} is no whole number from {least:,} to {most:,}")
         return value
 
     return take
@@ -55,20 +55,20 @@ def _size(value: Any) -> int:
         return value
     size = bytes_of(value) if isinstance(value, str) else None
     if size is None:
-        raise EntryError(f'{value!r} is no size; write 150_000, "150kB" or "1.5MB"')
+        raise EntryError(f'{shown(value)} is no size; write 150_000, "150kB" or "1.5MB"')
     return size
 
 
 def _share(value: Any) -> float:
     if isinstance(value, bool) or not isinstance(value, (int, float)) or not 0 <= value < 1:
-        raise EntryError(f"{value!r} is no share from 0 to 1")
+        raise EntryError(f"{shown(value)} is no share from 0 to 1")
     return float(value)
 
 
 def switch(value: Any) -> bool:
     """True or false."""
     if not isinstance(value, bool):
-        raise EntryError(f"{value!r} is neither true nor false")
+        raise EntryError(f"{shown(value)} is neither true nor false")
     return value
 
 
@@ -76,44 +76,48 @@ def _fidelity(value: Any) -> Any:
     if isinstance(value, Mapping):
         unknown = next((role for role in value if role not in ROLES), None)
         if unknown is not None:
-            raise EntryError(f"there is no role {unknown!r}; there are {', '.join(ROLES)}")
-        one = {role: _fidelity(score) for role, score in value.items() if not isinstance(score, Mapping)}
-        return {role: FIDELITIES.get(score, score) for role, score in one.items()}
+            raise EntryError(f"there is no role {shown(unknown)}; there are {', '.join(ROLES)}")
+        scores = {role: _score(score) for role, score in value.items()}
+        return {role: FIDELITIES.get(score, score) for role, score in scores.items()}
+    return _score(value)
+
+
+def _score(value: Any) -> Any:
     if isinstance(value, str) and value in FIDELITIES:
         return value
     if isinstance(value, int) and not isinstance(value, bool) and 1 <= value <= 100:
         return value
-    raise EntryError(f"{value!r} is no score from 1 to 100 and none of {', '.join(FIDELITIES)}")
+    raise EntryError(f"{shown(value)} is no score from 1 to 100 and none of {', '.join(FIDELITIES)}")
 
 
 def _resized(value: Any) -> dict[str, Any]:
     if not isinstance(value, Mapping) or len(value) != 1:
-        raise EntryError(f'{value!r} is no table like {{longest = 2000}}, {{percent = 25}} or {{fill = "800x800"}}')
+        raise EntryError(f'{shown(value)} is no table like {{longest = 2000}}, {{percent = 25}} or {{fill = "800x800"}}')
     ((mode, size),) = value.items()
     if mode in ("fit", "fill"):
         if not isinstance(size, str) or not re.fullmatch(r"[1-9]\d{0,4}x[1-9]\d{0,4}", size):
-            raise EntryError(f'{size!r} is no box in pixels; write "1200x800"')
+            raise EntryError(f'{shown(size)} is no box in pixels; write "1200x800"')
         return {mode: size}
     if mode == "percent":
         if isinstance(size, bool) or not isinstance(size, (int, float)) or not 0 < size <= 100:
-            raise EntryError(f"{size!r} is no share from 0 to 100")
+            raise EntryError(f"{shown(size)} is no share from 0 to 100")
         return {mode: size}
     if mode not in ("longest", "width", "height"):
-        raise EntryError(f"there is no size {mode!r}; there are longest, width, height, percent, fit, fill")
+        raise EntryError(f"there is no size {shown(mode)}; there are longest, width, height, percent, fit, fill")
     return {mode: _whole(1, 20_000)(size)}
 
 
 def _focus(value: Any) -> list[float]:
     if not isinstance(value, list) or len(value) != 2:
-        raise EntryError(f"{value!r} is no list of two shares like [0.5, 0.3]")
+        raise EntryError(f"{shown(value)} is no list of two shares like [0.5, 0.3]")
     if any(isinstance(v, bool) or not isinstance(v, (int, float)) or not 0 <= v <= 1 for v in value):
-        raise EntryError(f"{value!r} are no shares from 0 to 1")
+        raise EntryError(f"{shown(value)} are no shares from 0 to 1")
     return [float(v) for v in value]
 
 
 def _density(value: Any) -> float:
     if isinstance(value, bool) or not isinstance(value, (int, float)) or not 1 <= value <= 4:
-        raise EntryError(f"{value!r} is no number from 1 to 4")
+        raise EntryError(f"{shown(value)} is no number from 1 to 4")
     return float(value)
 
 
@@ -126,10 +130,10 @@ def _names(value: Any) -> str:
 
 def _quality(value: Any) -> dict[str, int]:
     if not isinstance(value, Mapping) or not value:
-        raise EntryError(f"{value!r} is no table like {{webp = 80, avif = 56}}")
+        raise EntryError(f"{shown(value)} is no table like {{webp = 80, avif = 56}}")
     unknown = next((tier for tier in value if tier not in TIERS), None)
     if unknown is not None:
-        raise EntryError(f"there is no {unknown!r}; there are {', '.join(TIERS)}")
+        raise EntryError(f"there is no {shown(unknown)}; there are {', '.join(TIERS)}")
     take = _whole(1, 100)
     return {tier: take(quality) for tier, quality in value.items()}
 
@@ -137,26 +141,26 @@ def _quality(value: Any) -> dict[str, int]:
 def _formats(value: Any) -> list[str]:
     known = modern_tiers()
     if not isinstance(value, list) or any(not isinstance(v, str) or v not in known for v in value):
-        raise EntryError(f"{value!r} is no list of {', '.join(known)}; the fallback is always made")
+        raise EntryError(f"{shown(value)} is no list of {', '.join(known)}; the fallback is always made")
     return [tier for tier in known if tier in value]
 
 
 def _widths(value: Any) -> list[int]:
     if not isinstance(value, list) or not 0 < len(value) <= 20:
-        raise EntryError(f"{value!r} is no list of widths in pixels")
+        raise EntryError(f"{shown(value)} is no list of widths in pixels")
     take = _whole(1, 20_000)
     return sorted({take(width) for width in value})
 
 
 def _pattern(value: Any) -> str:
     if not isinstance(value, str) or not value.strip() or len(value) > 2_000:
-        raise EntryError(f"{value!r} is no path and no pattern of paths")
+        raise EntryError(f"{shown(value)} is no path and no pattern of paths")
     return value
 
 
 def _digest(value: Any) -> str:
     if not isinstance(value, str) or not re.fullmatch(r"[0-9a-f]{64}", value):
-        raise EntryError(f"{value!r} is no SHA-256 in hexadecimal digits")
+        raise EntryError(f"{shown(value)} is no SHA-256 in hexadecimal digits")
     return value
 
 

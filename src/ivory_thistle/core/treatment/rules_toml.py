@@ -18,7 +18,6 @@ leave = true
 from __future__ import annotations
 
 import re
-import tomllib
 from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any
@@ -28,11 +27,12 @@ import tomli_w
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.images.resize import Resize
+from ivory_thistle.core.toml import read_toml
 from ivory_thistle.core.treatment.narrowing import FIDELITIES, PLAIN_SETTINGS, Rule, fields_of, size_written
 from ivory_thistle.core.treatment.rule_values import CONDITIONS, SETTINGS, SITE_ENTRIES, EntryError, switch
 from ivory_thistle.core.treatment.rules import BY_ROLE, Rules
+from ivory_thistle.core.words import shown
 
-MOST_BYTES = 200_000
 MOST_RULES = 1_000
 """Rules of one site: each is held against every image."""
 _SITE = ("form", "names", "background_widths", "demand_check")
@@ -40,13 +40,7 @@ _SITE = ("form", "names", "background_widths", "demand_check")
 
 def read_rules(text: str) -> Rules:
     """The rules of a TOML text. Raises UnusableInput with line and reason; nothing is taken over by half."""
-    if len(text) > MOST_BYTES:
-        raise UnusableInput(f"Rules may have {MOST_BYTES // 1000} kB.")
-    try:
-        values = tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
-        raise UnusableInput(f"This is no TOML: {error}.") from error
-    return rules_of_tables(values, Lines(text))
+    return rules_of_tables(read_toml(text), Lines(text))
 
 
 def rules_of_tables(values: Mapping[str, Any], lines: Lines | None = None) -> Rules:
@@ -54,7 +48,7 @@ def rules_of_tables(values: Mapping[str, Any], lines: Lines | None = None) -> Ru
     lines = lines or Lines("")
     for name in values:
         if name not in ("all", "site", "rule"):
-            raise UnusableInput(lines.says("", 0, name, f"there is no {name!r}; there are all, site and rule"))
+            raise UnusableInput(lines.says("", 0, name, f"there is no {shown(name)}; there are all, site and rule"))
     base = Rules()
     for name in ("all", "site"):
         if not isinstance(values.get(name, {}), Mapping):
@@ -165,7 +159,7 @@ def _taken(
     lines: Lines, table: str, number: int, name: str, value: Any, known: Mapping[str, Callable[[Any], Any]]
 ) -> Any:
     if name not in known:
-        raise UnusableInput(lines.says(table, number, name, f"there is no {name!r}; there are {', '.join(known)}"))
+        raise UnusableInput(lines.says(table, number, name, f"there is no {shown(name)}; there are {', '.join(known)}"))
     try:
         return known[name](value)
     except EntryError as error:
@@ -195,4 +189,4 @@ class Lines:
         line = self._at.get((table, number, name)) or self._at.get((name, 0, "")) or self._at.get((table, number, ""))
         where = f"Line {line}, " if line else ""
         which = f"rule {number + 1}" if table == "rule" else table
-        return f"{where}{'.'.join(part for part in (which, name) if part)}: {wrong}."
+        return f"{where}{'.'.join(part for part in (which, shown(name)[1:-1]) if part)}: {wrong}."

@@ -138,10 +138,12 @@ def test_rules_by_name_and_of_other_sites(application: Application, site_folder:
     }  # fmt: skip
     client.put(f"/api/v1/sites/{first['id']}/rules", json=tables)
     assert client.get(f"/api/v1/sites/{first['id']}/rules").json() == tables
-    named = client.put("/api/v1/named-rules/Shop pictures", json={"site_id": first["id"]}).json()
+    # A name may hold what means something in addresses.
+    name = "Shop/pictures?"
+    named = client.put("/api/v1/named-rules", json={"name": f" {name} ", "site_id": first["id"]}).json()
     assert named["tables"]["rule"] == [{"role": "content", "cap": 90_000}]
     assert "content images: at most 90 kB a file" in named["said"]
-    assert [one["name"] for one in client.get("/api/v1/named-rules").json()] == ["Shop pictures"]
+    assert [one["name"] for one in client.get("/api/v1/named-rules").json()] == [name]
     preview = client.post(f"/api/v1/captures/{second['capture']['id']}/forecast/preview", json=named["tables"]).json()
     assert preview["changed"] == 5 and preview["files"] > 0
     assert client.get(f"/api/v1/sites/{second['id']}/rules").json() == {"site": {}, "all": {}, "rule": []}
@@ -153,5 +155,10 @@ def test_rules_by_name_and_of_other_sites(application: Application, site_folder:
     )  # fmt: skip
     client.put(f"/api/v1/sites/{second['id']}/rules", json=named["tables"])
     assert client.get(f"/api/v1/sites/{second['id']}/rules").json() == named["tables"]
-    assert client.delete("/api/v1/named-rules/Shop pictures").status_code == 204
-    assert client.delete("/api/v1/named-rules/Shop pictures").status_code == 404
+    assert client.delete("/api/v1/named-rules", params={"name": name}).status_code == 204
+    assert client.delete("/api/v1/named-rules", params={"name": name}).status_code == 404
+    # What was forgotten can be put back as it was.
+    again = client.put("/api/v1/named-rules", json={"name": name, "tables": named["tables"]}).json()
+    assert again == named
+    assert client.put("/api/v1/named-rules", json={"name": name}).status_code == 422
+    client.delete("/api/v1/named-rules", params={"name": name})

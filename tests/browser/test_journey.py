@@ -153,6 +153,10 @@ def rules_get_a_name(page: Page) -> None:
     page.get_by_role("button", name="From elsewhere").press("Enter")
     page.get_by_role("button", name="Forget Light").press("Enter")
     expect(dialog.get_by_text("No rules have a name yet.")).to_be_visible()
+    dialog.get_by_role("button", name="Undo").press("Enter")
+    expect(dialog.get_by_text("Light", exact=True)).to_be_visible()
+    page.get_by_role("button", name="Forget Light").press("Enter")
+    expect(dialog.get_by_text("No rules have a name yet.")).to_be_visible()
     dialog.get_by_role("button", name="Close").press("Enter")
 
 

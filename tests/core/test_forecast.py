@@ -217,6 +217,7 @@ def test_the_seconds_of_a_sketch_tell_those_of_making() -> None:
     # Files that were there already took no time: they tell nothing of it.
     learnt = learn([(told["a.jpg"], Before({}))], {"a.jpg": Before({}, 1.0)})
     assert sketched(told["d.jpg"], (), [480, 960], 1.0, learnt).seconds == fast
+    assert sketched(told["d.jpg"], (), [480, 960]).seconds == told["d.jpg"].seconds
 
 
 def test_pages_load_what_their_boxes_ask_for() -> None:

@@ -185,7 +185,18 @@ ODD_VALUES = [
 def test_any_toml_is_taken_or_refused_in_a_line(read: Callable[[str], object]) -> None:
     """Whatever an entry says: numbers of any length, depth, infinities, dates, texts of many lines."""
     tables = ("[all]", "[site]", "[[rule]]\nrole = 'content'", "[page]", "[[pages]]\npattern = 'a'", "[caps.hero]", "")
-    entries = {*SETTINGS, *SITE_ENTRIES, *CONDITIONS, "bytes", "requests", "screen", "pages", "caps", '"a\\nb"', "x" * 9_999}
+    entries = {
+        *SETTINGS,
+        *SITE_ENTRIES,
+        *CONDITIONS,
+        "bytes",
+        "requests",
+        "screen",
+        "pages",
+        "caps",
+        '"a\\nb"',
+        "x" * 9_999,
+    }
     for table in tables:
         for entry in entries:
             for value in ODD_VALUES:

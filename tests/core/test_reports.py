@@ -255,6 +255,8 @@ def test_headlines() -> None:
         "0 kB", "0.9 kB", "9.9 kB", "10 kB", "999 kB", "1.0 MB", "999.9 MB", "3.0 GB",
     ]  # fmt: skip
     assert (less(0, 0), less(100, 25), less(100, 150)) == ("0 %", "75 % less", "50 % more")
+    # Something is left.
+    assert (less(1000, 3), less(10**9, 1), less(10, 0)) == ("99.7 % less", "99.9 % less", "100 % less")
 
 
 def test_all_totals_are_there() -> None:

@@ -49,7 +49,7 @@ def _is_small(scope: Scope) -> bool:
     if scope["method"] in ("GET", "HEAD"):
         return True
     length = dict(scope["headers"]).get(b"content-length", b"")
-    return length.isdecimal() and int(length[:20]) <= _MOST_BYTES
+    return length.isdigit() and int(length[:20]) <= _MOST_BYTES
 
 
 def _replayed(kept: list[Message], receive: Receive) -> Receive:

@@ -12,7 +12,17 @@ from typing import Any
 
 from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.forecast.coefficients import SECONDS
-from ivory_thistle.core.forecast.files import SKETCHING, Before, Expected, Learnt, expect, informed, learn, made, sketched
+from ivory_thistle.core.forecast.files import (
+    SKETCHING,
+    Before,
+    Expected,
+    Learnt,
+    expect,
+    informed,
+    learn,
+    made,
+    sketched,
+)
 from ivory_thistle.core.forecast.pages import NOTHING_STAYS, PageForecast, Pages, Range, Stays, Total, totals
 from ivory_thistle.core.forecast.probes import Probe
 from ivory_thistle.core.formats.tiers import TIERS, measured_tier

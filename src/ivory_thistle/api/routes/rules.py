@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Path
+from fastapi import APIRouter, Query
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -33,7 +33,6 @@ from ivory_thistle.workflows.settings import site_rules
 of_site = APIRouter(prefix="/sites/{site_id}", tags=["treatment"])
 of_capture = APIRouter(prefix="/captures/{capture_id}", tags=["treatment"])
 named = APIRouter(prefix="/named-rules", tags=["treatment"])
-Name = Annotated[str, Path(min_length=1, max_length=100)]
 _MOST_NAMED = 200
 
 
@@ -97,24 +96,27 @@ def list_named_rules(session: SessionDep) -> list[schemas.NamedRulesOut]:
     return [_named_out(row) for row in rows]
 
 
-@named.put("/{name}")
-def name_rules(name: Name, body: schemas.NameRules, session: SessionDep) -> schemas.NamedRulesOut:
-    """Keeps a site's rules under a name; what had that name before is replaced. Single images stay the site's own."""
-    rules = site_rules(site_of(session, body.site_id))
+@named.put("")
+def name_rules(body: schemas.NameRules, session: SessionDep) -> schemas.NamedRulesOut:
+    """Keeps rules under a name; what had that name before is replaced. Single images stay the site's own."""
+    if body.tables:
+        rules = rules_of_tables(body.tables.model_dump())
+    else:
+        rules = site_rules(site_of(session, body.site_id or 0))
     general = replace(rules, narrower=tuple(rule for rule in rules.narrower if not rule.is_override))
-    row = _by_name(session, name)
+    row = _by_name(session, body.name)
     if row is None:
         if len(session.scalars(select(t.NamedRules.id)).all()) >= _MOST_NAMED:
             raise UnusableInput(f"There may be {_MOST_NAMED} named rules; forget some first.")
-        row = t.NamedRules(name=name)
+        row = t.NamedRules(name=body.name)
         session.add(row)
     row.rules, row.kept_at = general.as_dict(), t.now()
     session.flush()
     return _named_out(row)
 
 
-@named.delete("/{name}", status_code=204)
-def forget_rules(name: Name, session: SessionDep) -> None:
+@named.delete("", status_code=204)
+def forget_rules(name: Annotated[str, Query(min_length=1, max_length=100)], session: SessionDep) -> None:
     """Forgets the name; sites that were held to these rules stay as they are."""
     row = _by_name(session, name)
     if row is None:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Self
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, StringConstraints, model_validator
 
 from ivory_thistle.api.schemas.base import BudgetState, Job, Out
 from ivory_thistle.api.schemas.pages import Segment
@@ -148,9 +148,17 @@ class NamedRulesOut(Out):
 
 
 class NameRules(BaseModel):
-    """The site whose rules get the name."""
+    """A name, and the rules that get it: a site's, or these."""
 
-    site_id: int
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=100)]
+    site_id: int | None = None
+    tables: RuleTables | None = None
+
+    @model_validator(mode="after")
+    def _one_of_both(self) -> Self:
+        if (self.site_id is None) == (self.tables is None):
+            raise ValueError("Give one of site_id and tables.")
+        return self
 
 
 class Decision(Out):

@@ -26,14 +26,14 @@ _SURE_AFTER = 3
 SITE_SPREAD = 0.25
 """By how much a whole site is off, as a share, before any of its pictures was made."""
 TIME_SPREAD = 0.35
-SKETCHING = 0.22
+SKETCHING = 0.28
 """The share of the time of making an image that sketching it takes before."""
 SKETCH_SPREAD = 0.2
 """By how much an image is off, as a share, that was sketched."""
 SKETCHED_SITE_SPREAD = 0.08
 """By how much a whole site is off that was sketched."""
-_MAKING_OF_SKETCH: Mapping[str, float] = {}
-"""How many times the seconds of its sketch making a picture takes, by what is alike."""
+_MAKING_OF_SKETCH: Mapping[str, float] = {"photograph": 3.4, "drawn": 0.9}
+"""How many times the seconds of its sketch making a picture takes, by what is alike (docs/decisions/0019)."""
 _SKETCHES_SURE_AFTER, _MOST_OFF = 2, 0.5
 """So many sketches that were confirmed tell as much of the others as what is known of sketches; none of them tells more
 than this (natural logarithm)."""
@@ -153,10 +153,16 @@ class Learnt:
         return exp(sum(offs) / (len(offs) + _SKETCHES_SURE_AFTER))
 
     def seconds_after(self, model: Modelled, sketch: float) -> float:
-        """The seconds that making a picture takes whose sketch took so many: both tell of the same machine."""
+        """The seconds that making a picture takes whose sketch took so many: both tell of the same machine.
+
+        Where sketches of its kind do not tell that, what the model says.
+        """
+        usual = _MAKING_OF_SKETCH.get(model.alike)
+        if not (usual and sketch):
+            return model.seconds * self.seconds
         sketches, whole = self.paces.get(model.alike, (0.0, 0.0))
-        usual = _SURE_AFTER * sketch
-        return sketch * (whole + usual * _MAKING_OF_SKETCH.get(model.alike, 1 / SKETCHING)) / (sketches + usual)
+        before = _SURE_AFTER * sketch
+        return sketch * (whole + before * usual) / (sketches + before)
 
     @property
     def site_spread(self) -> float:
@@ -249,7 +255,7 @@ def sketched(
     The sketch `took` so many seconds of a worker (0: not known), which tells how long the confirmed ones take.
     """
     quick, model = made(told, renditions, steps), told.model
-    seconds = learnt.seconds_after(model, took) if model and took else told.seconds
+    seconds = learnt.seconds_after(model, took) if model else told.seconds
     shares = {tier: learnt.share_of_sketch(model, tier) if model else 1.0 for tier in (*quick.files, BASELINE)}
     return replace(
         quick, files={tier: _by(shares[tier], sizes) for tier, sizes in quick.files.items()},

@@ -92,7 +92,8 @@ def _score(value: Any) -> Any:
 
 def _resized(value: Any) -> dict[str, Any]:
     if not isinstance(value, Mapping) or len(value) != 1:
-        raise EntryError(f'{shown(value)} is no table like {{longest = 2000}}, {{percent = 25}} or {{fill = "800x800"}}')
+        examples = '{longest = 2000}, {percent = 25} or {fill = "800x800"}'
+        raise EntryError(f"{shown(value)} is no table like {examples}")
     ((mode, size),) = value.items()
     if mode in ("fit", "fill"):
         if not isinstance(size, str) or not re.fullmatch(r"[1-9]\d{0,4}x[1-9]\d{0,4}", size):

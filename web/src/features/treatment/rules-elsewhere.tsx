@@ -42,34 +42,48 @@ export function RulesElsewhere({ tables, close }: { tables: Tables; close: () =>
 }
 
 const NAMED = { queryKey: ["named rules"] };
+type Done = { words: string; undo?: () => void };
 
 function Named({ take }: { take: (source: Source) => void }) {
   const site = useSite();
   const queries = useQueryClient();
-  const say = useNotice();
   const [name, setName] = useState("");
+  // A notice would stand behind the dialog.
+  const [done, setDone] = useState<Done | null>(null);
   const named = useQuery({ ...NAMED, queryFn: () => told(api.GET("/api/v1/named-rules")) });
   const refresh = () => queries.invalidateQueries(NAMED);
-  const keep = useMutation({
-    mutationFn: (as: string) =>
-      told(
-        api.PUT("/api/v1/named-rules/{name}", {
-          params: { path: { name: as } },
-          body: { site_id: site.id },
-        }),
-      ),
-    onSuccess: (kept) => {
-      setName("");
+  const onError = (error: Error) => setDone({ words: error.message });
+  const putBack = useMutation({
+    mutationFn: ({ name, tables }: Schemas["NamedRulesOut"]) =>
+      told(api.PUT("/api/v1/named-rules", { body: { name, tables } })),
+    onSuccess: () => {
+      setDone(null);
       void refresh();
-      say(`This site's rules are kept as ${kept.name}.`);
     },
-    onError: (error) => say(error.message),
+    onError,
   });
   const forget = useMutation({
-    mutationFn: (which: string) =>
-      told(api.DELETE("/api/v1/named-rules/{name}", { params: { path: { name: which } } })),
-    onSuccess: refresh,
-    onError: (error) => say(error.message),
+    mutationFn: (one: Schemas["NamedRulesOut"]) =>
+      told(api.DELETE("/api/v1/named-rules", { params: { query: { name: one.name } } })),
+    onSuccess: (_, one) => {
+      void refresh();
+      setDone({ words: `${one.name} is forgotten.`, undo: () => putBack.mutate(one) });
+    },
+    onError,
+  });
+  const keep = useMutation({
+    mutationFn: (as: string) =>
+      told(api.PUT("/api/v1/named-rules", { body: { name: as, site_id: site.id } })),
+    onSuccess: (kept) => {
+      const before = named.data?.find((one) => one.name === kept.name);
+      setName("");
+      void refresh();
+      setDone({
+        words: `This site's rules are kept as ${kept.name}.`,
+        undo: () => (before ? putBack.mutate(before) : forget.mutate(kept)),
+      });
+    },
+    onError,
   });
   function submit(event: FormEvent) {
     event.preventDefault();
@@ -87,10 +101,18 @@ function Named({ take }: { take: (source: Source) => void }) {
             key={one.name}
             one={one}
             take={() => take({ words: one.name, tables: one.tables })}
-            forget={() => forget.mutate(one.name)}
+            forget={() => forget.mutate(one)}
           />
         ))}
       </ul>
+      <p role="status" className="mt-2 flex gap-3">
+        {done?.words}
+        {done?.undo && (
+          <button type="button" onClick={done.undo} className="font-semibold text-thistle underline">
+            Undo
+          </button>
+        )}
+      </p>
       <form onSubmit={submit} className="mt-3 flex flex-wrap items-end gap-3">
         <label>
           <span className="mb-1 block text-ink-soft">A name for this site's rules</span>

@@ -772,25 +772,9 @@ export interface paths {
          * @description All rules that have a name.
          */
         get: operations["list_named_rules"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/named-rules/{name}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
         /**
          * Name Rules
-         * @description Keeps a site's rules under a name; what had that name before is replaced. Single images stay the site's own.
+         * @description Keeps rules under a name; what had that name before is replaced. Single images stay the site's own.
          */
         put: operations["name_rules"];
         post?: never;
@@ -3084,11 +3068,14 @@ export interface components {
         };
         /**
          * NameRules
-         * @description The site whose rules get the name.
+         * @description A name, and the rules that get it: a site's, or these.
          */
         NameRules: {
+            /** Name */
+            name: string;
             /** Site Id */
-            site_id: number;
+            site_id?: number | null;
+            tables?: components["schemas"]["RuleTables"] | null;
         };
         /**
          * NamedRulesOut
@@ -6056,9 +6043,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path: {
-                name: string;
-            };
+            path?: never;
             cookie?: never;
         };
         requestBody: {
@@ -6088,11 +6073,11 @@ export interface operations {
     };
     forget_rules: {
         parameters: {
-            query?: never;
-            header?: never;
-            path: {
+            query: {
                 name: string;
             };
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;

@@ -19,7 +19,7 @@ from ivory_thistle.core.treatment.ladder import plan_treatment
 from ivory_thistle.core.treatment.narrowing import Rule
 from ivory_thistle.core.treatment.own_size import plan_own_size
 from ivory_thistle.core.treatment.rules import BY_ROLE, Rules
-from ivory_thistle.core.treatment.rules_toml import read_rules, write_rules
+from ivory_thistle.core.treatment.rules_toml import read_rules, rules_of_tables, write_rules
 from ivory_thistle.core.words import bytes_of, counted
 
 TEXT = """
@@ -137,6 +137,13 @@ def test_what_is_wrong_is_told_in_one_line(text: str, says: str) -> None:
     with pytest.raises(UnusableInput) as told:
         read_rules(text)
     assert str(told.value).startswith(says) and "\n" not in str(told.value)
+
+
+def test_half_letters_and_scores_in_scores_are_refused() -> None:
+    """JSON can write both; nothing of them is dropped in silence."""
+    for tables in ({"rule": [{"path": "\ud800", "leave": True}]}, {"all": {"fidelity": {"hero": {"hero": 70}}}}):
+        with pytest.raises(UnusableInput):
+            rules_of_tables(tables)
 
 
 def test_toml_goes_round() -> None:

@@ -19,6 +19,10 @@ from ivory_thistle.core.treatment.rules import Effort, FallbackFormat
 from ivory_thistle.core.words import bytes_of, shown
 
 
+_HALF_LETTER = re.compile("[\ud800-\udfff]")
+"""A surrogate by itself, as JSON can write it: no text, and nothing that can be kept."""
+
+
 class EntryError(Exception):
     """What is wrong with one entry."""
 
@@ -154,7 +158,7 @@ def _widths(value: Any) -> list[int]:
 
 
 def _pattern(value: Any) -> str:
-    if not isinstance(value, str) or not value.strip() or len(value) > 2_000:
+    if not isinstance(value, str) or not value.strip() or len(value) > 2_000 or _HALF_LETTER.search(value):
         raise EntryError(f"{shown(value)} is no path and no pattern of paths")
     return value
 

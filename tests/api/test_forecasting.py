@@ -49,7 +49,7 @@ def test_from_a_forecast_to_the_truth(keeping: Application, site_folder: Path) -
     assert application.wait(f"/api/v1/runs/{run['id']}", ("done", "failed"))["state"] == "done"
     ran = client.get(f"/api/v1/runs/{run['id']}/forecast").json()
     assert (ran["files"], ran["near"]) == (ran["made"], ran["images"])
-    assert ran["near_sketched"] is None and ran["files_sketched"] is None
+    assert ran["near_sketched"] is None and ran["files_sketched"] is None and ran["seconds_sketched"] is None
     assert ran["took"] > 0 and ran["seconds"]["likely"] >= 0
     for total in ran["totals"]:
         assert total["foretold"]["likely"] == pytest.approx(total["after"], rel=0.1)
@@ -92,3 +92,5 @@ def test_pictures_alone_are_planned_as_such(application: Application, tmp_path: 
 
     with zipfile.ZipFile(tmp_path / "h.zip") as held:
         assert "cup.webp" in held.namelist() and "cup.jpg" not in held.namelist()
+        told = client.get(f"/api/v1/runs/{run['id']}/handover").json()
+        assert (told["files"], told["new_files"]) == (len(held.namelist()), 1)

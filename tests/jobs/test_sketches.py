@@ -147,5 +147,6 @@ def test_a_long_run_from_sketch_to_file(
     with made() as session:
         ran = get_forecast_of_run(long_run, session)
     assert ran is not None and ran.near_sketched is not None and ran.files_sketched is not None
+    assert ran.seconds_sketched is not None and ran.seconds_sketched.likely > 0
     assert ran.near_sketched >= 4 and ran.images == 5, ran
     assert all(total.sketched and 0.7 < total.sketched.likely / total.after < 1.4 for total in ran.totals)

@@ -97,7 +97,7 @@ function Spine({ site }: { site: OpenSite }) {
     ["runs", "Runs", run.data ? runSays(run.data) : "none yet"],
     ["proof", "Proof", proof.data ? proofSays(proof.data) : "after a run"],
     ["savings", "Savings", treated ? less(site.ledger?.before ?? 0, site.ledger?.after ?? 0) : "after a run"],
-    ["handover", "Handover", handoverSays(treated, check.data ?? null)],
+    ["handover", "Handover", handoverSays(treated, check.data ?? null, site.pictures_alone)],
   ] as const;
   return (
     <nav
@@ -136,8 +136,9 @@ function auditSays(site: OpenSite): string {
   return `${counted(site.capture.pages, "page")}, ${site.ledger?.pages_over ?? 0} over`;
 }
 
-function handoverSays(treated: boolean, check: Schemas["Check"] | null): string {
+function handoverSays(treated: boolean, check: Schemas["Check"] | null, alone: boolean): string {
   if (!treated) return "after a run";
+  if (!check && alone) return "ready";
   if (!check) return "not checked";
   if (check.going) return `${count(check.done)} of ${count(check.total)} checked`;
   if (check.state !== "done" || !check.current) return "check it again";

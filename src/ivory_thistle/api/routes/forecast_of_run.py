@@ -45,9 +45,18 @@ def get_forecast_of_run(run_id: int, session: SessionDep) -> schemas.RanOut | No
         made=made,
         images=len(truth),
         near=_near(told["images"], truth),
+        seconds_sketched=_with_sketching(run, surer["seconds"]) if surer else None,
         files_sketched=surer["files"] if surer else None,
         near_sketched=_near(surer["images"], truth) if surer else None,
     )
+
+
+def _with_sketching(run: t.Run, left: Mapping[str, int]) -> schemas.RangeOut | None:
+    """The seconds of a whole run of which so many were left once it was sketched; None where it went on since."""
+    if run.started_at is None or run.sketched_at is None or run.sketched_at < run.started_at:
+        return None
+    spent = round((run.sketched_at - run.started_at).total_seconds())
+    return schemas.RangeOut(low=spent + left["low"], likely=spent + left["likely"], high=spent + left["high"])
 
 
 def _near(told: Mapping[str, int], truth: Mapping[str, int]) -> int:

@@ -129,7 +129,7 @@ def _handover(session: Session, run: t.Run, services: Services) -> schemas.Hando
     _, site = capture_of(session, run.capture_id)
     handed_over = handover_of(session, run, services.blobs)
     handover = handed_over.handover
-    leaving = {*handed_over.site.files, *handover.texts, *(f.path for f in handover.new_files)}
+    leaving = {one.path for one in entries(handed_over.site, handover)}
     leaving.add(report_name(handover, handed_over.site))
     return schemas.HandoverOut(
         files=len(leaving - {""}),

@@ -62,7 +62,8 @@ class RanOut(Out):
     """A finished run beside what was foretold when it was started.
 
     Of its `images`, `near` came within 30 % of what was foretold; `files` were foretold and `made`; it `took` seconds.
-    `files_sketched` and `near_sketched` are the same by the forecast that rests on sketches, where there was one.
+    `seconds_sketched`, `files_sketched` and `near_sketched` are the same by the forecast that rests on sketches, where
+    there was one.
     """
 
     totals: list[RanTotal]
@@ -72,6 +73,7 @@ class RanOut(Out):
     made: int
     images: int
     near: int
+    seconds_sketched: RangeOut | None
     files_sketched: int | None
     near_sketched: int | None
 

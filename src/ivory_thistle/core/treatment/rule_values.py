@@ -18,7 +18,6 @@ from ivory_thistle.core.treatment.roles import ROLES
 from ivory_thistle.core.treatment.rules import Effort, FallbackFormat
 from ivory_thistle.core.words import bytes_of, shown
 
-
 _HALF_LETTER = re.compile("[\ud800-\udfff]")
 """A surrogate by itself, as JSON can write it: no text, and nothing that can be kept."""
 

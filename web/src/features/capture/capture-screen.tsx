@@ -56,12 +56,16 @@ export function CaptureScreen() {
       </Title>
       <dl className="mb-8 flex flex-wrap gap-x-12 gap-y-4">
         <Fact name="files">{count(capture.files_total)}</Fact>
-        <Fact name="pages">{count(capture.pages)}</Fact>
+        <Fact name={site.pictures_alone ? "folders" : "pages"}>{count(capture.pages)}</Fact>
         <Fact name="images">{count(capture.images)}</Fact>
         <Fact name="image files, all">{bytes(capture.image_bytes)}</Fact>
-        <Fact name="image files, in use">{bytes(capture.used_bytes)}</Fact>
-        <Fact name="images no page uses">{count(capture.unused_images)}</Fact>
-        <Fact name="broken references">{count(capture.broken_references)}</Fact>
+        {!site.pictures_alone && (
+          <>
+            <Fact name="image files, in use">{bytes(capture.used_bytes)}</Fact>
+            <Fact name="images no page uses">{count(capture.unused_images)}</Fact>
+            <Fact name="broken references">{count(capture.broken_references)}</Fact>
+          </>
+        )}
       </dl>
       {site.pictures_alone ? (
         <Link to="/sites/$siteId/treatment" params={params} className={buttonLook}>

@@ -44,10 +44,13 @@ export function HandoverScreen() {
   if (handover.isError) return <Failed screen error={handover.error} again={() => handover.refetch()} />;
   const h = handover.data;
   const run = site.run_id ?? 0;
+  // Without pages, nothing is rewritten or compared, unless the rules ask for it.
+  const parts = site.pictures_alone && !h.demands_check ? OF_PICTURES : PARTS;
+  const shown = parts.find(([key]) => key === part)?.[0] ?? parts[0][0];
   return (
     <>
       <Title
-        says={FORMS[h.form]}
+        says={site.pictures_alone ? PICTURES[h.form] : FORMS[h.form]}
         side={
           <a href={`/api/v1/runs/${run}/handover.zip`} download={h.archive_name} className={buttonLook}>
             <Download size={16} aria-hidden="true" /> Download {h.archive_name}
@@ -65,23 +68,25 @@ export function HandoverScreen() {
         <Fact name="files in all">{count(h.files)}</Fact>
         <Fact name="new image files">{count(h.new_files)}</Fact>
         <Fact name="their bytes">{bytes(h.new_bytes)}</Fact>
-        <Fact name="pages and style sheets rewritten">{count(h.rewritten.length)}</Fact>
+        {!site.pictures_alone && (
+          <Fact name="pages and style sheets rewritten">{count(h.rewritten.length)}</Fact>
+        )}
         {h.renamed > 0 && <Fact name="files renamed">{count(h.renamed)}</Fact>}
         {h.taken_back > 0 && <Fact name="images taken back by hand">{count(h.taken_back)}</Fact>}
       </dl>
       <div className="mb-6">
-        <Choice label="Part of the handover" value={part} choices={PARTS} onChange={setPart} />
+        <Choice label="Part of the handover" value={shown} choices={parts} onChange={setPart} />
       </div>
-      {part === "check" && <Check run={run} />}
-      {part === "changes" && <Changed run={run} handover={h} />}
-      {part === "alternative" && <Wording kind="alternative" run={run} />}
-      {part === "name" && (
+      {shown === "check" && <Check run={run} />}
+      {shown === "changes" && <Changed run={run} handover={h} />}
+      {shown === "alternative" && <Wording kind="alternative" run={run} />}
+      {shown === "name" && (
         <>
           <Kept names={h.not_renamed} />
           <Wording kind="name" run={run} />
         </>
       )}
-      {part === "elsewhere" && <Elsewhere run={run} />}
+      {shown === "elsewhere" && <Elsewhere run={run} />}
     </>
   );
 }
@@ -94,6 +99,7 @@ const PARTS = [
   ["elsewhere", "Templates"],
 ] as const;
 type Part = (typeof PARTS)[number][0];
+const OF_PICTURES = [["name", "Names of files"]] as const satisfies readonly (typeof PARTS)[number][];
 
 const FORMS: Record<Schemas["HandoverOut"]["form"], string> = {
   markup:
@@ -104,6 +110,10 @@ const FORMS: Record<Schemas["HandoverOut"]["form"], string> = {
   "in-place":
     "Pages stay as they are. Smaller files take the originals' names and formats; the originals are kept in a folder of their own.",
 };
+
+const BESIDE =
+  "The new files of every picture, in the folders of their originals. Pictures that nothing was made of are there as they were.";
+const PICTURES: typeof FORMS = { ...FORMS, markup: BESIDE, "files-only": BESIDE };
 
 /** Files that could not get their new names, and why. */
 function Kept({ names }: { names: Record<string, string> }) {

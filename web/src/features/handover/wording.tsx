@@ -16,6 +16,8 @@ const ABOUT: Record<Kind, string> = {
   name: "Image files by name. A new name is written into every page and style sheet, and the old address is led to it. A file that a script may name keeps its own.",
 };
 
+const NAMES_ALONE = "Pictures by name: a new name is what their new files are called by.";
+
 /** Alternative texts or names of files: what is suggested, edited in place. */
 export function Wording({ kind, run }: { kind: Kind; run: number }) {
   const site = useSite();
@@ -81,7 +83,9 @@ export function Wording({ kind, run }: { kind: Kind; run: number }) {
   }
   return (
     <>
-      <p className="mb-3 max-w-[80ch]">{ABOUT[kind]}</p>
+      <p className="mb-3 max-w-[80ch]">
+        {site.pictures_alone && kind === "name" ? NAMES_ALONE : ABOUT[kind]}
+      </p>
       <div className="mb-4 flex flex-wrap items-center gap-4">
         <span>
           {count(first.decided)} of {count(first.total)} decided

@@ -73,11 +73,19 @@ export function ImageScreen() {
       {site.run_id !== null && site.run_state === "done" && i.renditions.length > 0 && (
         <Markup run={site.run_id} imageId={i.id} />
       )}
-      <h2 className="mt-8 mb-3">{counted(i.placements.length, "placement")}</h2>
-      {i.placements.length === 0 ? (
+      {!site.pictures_alone && <WhereItStands image={i} siteId={siteId} />}
+    </>
+  );
+}
+
+function WhereItStands({ image, siteId }: { image: Schemas["ImageDetail"]; siteId: string }) {
+  return (
+    <>
+      <h2 className="mt-8 mb-3">{counted(image.placements.length, "placement")}</h2>
+      {image.placements.length === 0 ? (
         <Empty>No page names this image.</Empty>
       ) : (
-        <Placements siteId={siteId} rows={i.placements} shows="page" />
+        <Placements siteId={siteId} rows={image.placements} shows="page" />
       )}
     </>
   );
@@ -110,6 +118,7 @@ function Markup({ run, imageId }: { run: number; imageId: number }) {
 }
 
 function Facts({ image: i, cap }: { image: Schemas["ImageDetail"]; cap: number }) {
+  const site = useSite();
   return (
     <dl className="grid grid-cols-2 content-start gap-x-6 gap-y-4">
       <Fact name="bytes">{bytes(i.bytes)}</Fact>
@@ -148,7 +157,7 @@ function Facts({ image: i, cap }: { image: Schemas["ImageDetail"]; cap: number }
         {i.profile_bytes ? `${i.profile || "unnamed"}, ${bytes(i.profile_bytes)}` : "none"}
       </Fact>
       {i.copyright && <Fact name="copyright">{i.copyright}</Fact>}
-      <Fact name="pages">{count(i.page_count)}</Fact>
+      {!site.pictures_alone && <Fact name="pages">{count(i.page_count)}</Fact>}
     </dl>
   );
 }

@@ -14,8 +14,9 @@ import type { Selection } from "./selection";
 const ROW = 68;
 const STRETCH = 50;
 // On narrow screens role, pixels and pages are left to the image's own screen.
-const GRID =
-  "grid grid-cols-[20px_44px_minmax(0,1fr)_84px] items-center gap-3 px-2 md:grid-cols-[20px_64px_minmax(0,1fr)_92px_104px_48px_104px]";
+const GRID = "grid grid-cols-[20px_44px_minmax(0,1fr)_84px] items-center gap-3 px-2";
+const OF_SITES = `${GRID} md:grid-cols-[20px_64px_minmax(0,1fr)_92px_104px_48px_104px]`;
+const OF_PICTURES = `${GRID} md:grid-cols-[20px_64px_minmax(0,1fr)_92px_104px_104px]`;
 const WIDE = "hidden md:block";
 const COLUMNS: readonly (readonly [Sort | null, string, string])[] = [
   ["path", "Image", ""],
@@ -37,6 +38,10 @@ type Props = {
 
 /** The dense table; only the rows in view exist. */
 export function ImageTable({ rows, total, filter, change, selection, more }: Props) {
+  const { pictures_alone } = useSite();
+  // No page shows pictures alone.
+  const columns = pictures_alone ? COLUMNS.filter(([, words]) => words !== "Pages") : COLUMNS;
+  const grid = pictures_alone ? OF_PICTURES : OF_SITES;
   const frame = useRef<HTMLDivElement>(null);
   const virtual = useVirtualizer({
     count: rows.length,
@@ -52,7 +57,7 @@ export function ImageTable({ rows, total, filter, change, selection, more }: Pro
   }, [last, rows.length, total]);
   return (
     <div role="table" aria-label="Images" aria-rowcount={total + 1} className="flex min-h-0 flex-1 flex-col">
-      <div role="row" className={`${GRID} border-b border-rule pb-1.5`}>
+      <div role="row" className={`${grid} border-b border-rule pb-1.5`}>
         <span role="columnheader">
           <input
             type="checkbox"
@@ -64,7 +69,7 @@ export function ImageTable({ rows, total, filter, change, selection, more }: Pro
         <span role="columnheader">
           <span className="sr-only">Picture</span>
         </span>
-        {COLUMNS.map(([sort, words, place]) => (
+        {columns.map(([sort, words, place]) => (
           <Head key={words} sort={sort} words={words} place={place} filter={filter} change={change} />
         ))}
       </div>
@@ -78,7 +83,7 @@ export function ImageTable({ rows, total, filter, change, selection, more }: Pro
                   key={image.id}
                   role="row"
                   aria-rowindex={item.index + 2}
-                  className={`${GRID} absolute inset-x-0 border-b border-rule hover:bg-card`}
+                  className={`${grid} absolute inset-x-0 border-b border-rule hover:bg-card`}
                   style={{ height: ROW, transform: `translateY(${item.start}px)` }}
                 >
                   <Cells image={image} selection={selection} decision={decided.get(image.id)} />
@@ -185,9 +190,11 @@ function Cells({ image, selection, decision }: CellsProps) {
       <span role="cell" className={`figure text-right ${WIDE}`}>
         {image.width ? `${image.width} × ${image.height}` : "–"}
       </span>
-      <span role="cell" className={`figure text-right ${WIDE}`}>
-        {count(image.page_count)}
-      </span>
+      {!site.pictures_alone && (
+        <span role="cell" className={`figure text-right ${WIDE}`}>
+          {count(image.page_count)}
+        </span>
+      )}
       <span role="cell" className={`figure text-right ${image.over_cap ? "text-madder" : ""}`}>
         {bytes(image.bytes)}
         <span className="block text-[12.5px] text-ink-soft">

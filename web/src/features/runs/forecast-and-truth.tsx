@@ -1,12 +1,15 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { bytes, count, duration } from "@/shared/format/figures";
+import { useSite } from "@/shared/ui/site-context";
 import { TableHead } from "@/shared/ui/table-head";
 import { useTier } from "@/shared/ui/vocabulary";
 
 /** What was foretold when the run was started, and once it was sketched, beside what came of it. */
 export function ForecastAndTruth({ run }: { run: number }) {
   const tier = useTier("");
+  const alone = useSite().pictures_alone;
+  const all = alone ? "All pictures" : "All pages";
   const found = useQuery({
     queryKey: ["run", run, "forecast"],
     queryFn: () => told(api.GET("/api/v1/runs/{run_id}/forecast", { params: { path: { run_id: run } } })),
@@ -15,7 +18,9 @@ export function ForecastAndTruth({ run }: { run: number }) {
   if (!f) return null;
   const rows = f.totals.filter((t) => t.tier === tier.name && t.part === "scrolled");
   const sketched = f.files_sketched !== null;
-  const over = worst(f.totals.filter((t) => t.tier === tier.name && t.part === "opening"));
+  const over = alone
+    ? undefined
+    : worst(f.totals.filter((t) => t.tier === tier.name && t.part === "opening"));
   return (
     <section aria-labelledby="truth" className="mb-8 overflow-x-auto">
       <h2 id="truth" className="mb-2">
@@ -30,7 +35,7 @@ export function ForecastAndTruth({ run }: { run: number }) {
           {rows.map((t) => (
             <Row
               key={t.screen}
-              name={t.screen ? `All pages on a ${t.screen}, ${tier.words}` : `All pages, ${tier.words}`}
+              name={t.screen ? `${all} on a ${t.screen}, ${tier.words}` : `${all}, ${tier.words}`}
               told={[t.foretold, ...(t.sketched ? [t.sketched] : [])]}
               truth={t.after}
               words={bytes}
@@ -46,7 +51,7 @@ export function ForecastAndTruth({ run }: { run: number }) {
           )}
           <Row
             name="Time of the run"
-            told={[f.seconds, ...(sketched ? [null] : [])]}
+            told={[f.seconds, ...(sketched ? [f.seconds_sketched] : [])]}
             truth={f.took}
             words={duration}
           />

@@ -45,11 +45,16 @@ export function PagesByReference({ savings: s }: { savings: Savings }) {
           choices={tiers.map((t) => [t.name, t.words] as const)}
           onChange={(name) => navigate({ search: (old) => ({ ...old, tier: name }), replace: true })}
         />
-        : <strong className="text-thistle">{bytes(after)}</strong> of images in use instead of{" "}
-        {bytes(s.before)}; {counted(s.pages_over_before, "page")} over budget before,{" "}
-        <strong className={stillOver ? "text-madder" : "text-stem"}>
-          {stillOver ? `${stillOver} still over` : "none now"}
-        </strong>
+        : <strong className="text-thistle">{bytes(after)}</strong> of{" "}
+        {site.pictures_alone ? "pictures" : "images in use"} instead of {bytes(s.before)}
+        {!site.pictures_alone && (
+          <>
+            ; {counted(s.pages_over_before, "page")} over budget before,{" "}
+            <strong className={stillOver ? "text-madder" : "text-stem"}>
+              {stillOver ? `${stillOver} still over` : "none now"}
+            </strong>
+          </>
+        )}
         .
       </p>
       <ByTier savings={s} />
@@ -59,7 +64,7 @@ export function PagesByReference({ savings: s }: { savings: Savings }) {
             key={page.page_id}
             page={page}
             tier={tier}
-            scale={Math.max(s.heaviest, site.page_budget)}
+            scale={Math.max(s.heaviest, site.pictures_alone ? 1 : site.page_budget)}
           />
         ))}
       </ul>
@@ -94,7 +99,9 @@ function PageLine({ page, tier, scale }: { page: Schemas["PageSaving"]; tier: st
   const site = useSite();
   const openImage = useOpenImage();
   const after = page.after[tier] ?? page.before;
-  const over = after > page.allowed;
+  // Pictures that no page shows have no budget of a page.
+  const allowed = site.pictures_alone ? undefined : page.allowed;
+  const over = allowed !== undefined && after > allowed;
   return (
     <li className="grid grid-cols-1 items-start gap-x-6 gap-y-1 py-2.5 md:grid-cols-[minmax(150px,230px)_minmax(0,1fr)_210px]">
       <Link
@@ -108,8 +115,8 @@ function PageLine({ page, tier, scale }: { page: Schemas["PageSaving"]; tier: st
         name={page.path}
         total={page.before}
         segments={page.segments}
-        state={page.state_before}
-        budget={page.allowed}
+        state={allowed === undefined ? "within" : page.state_before}
+        budget={allowed}
         scale={scale}
         after={after}
         onOpen={openImage}
@@ -117,7 +124,7 @@ function PageLine({ page, tier, scale }: { page: Schemas["PageSaving"]; tier: st
       <p className="figure md:text-right">
         {bytes(page.before)} → <span className="text-thistle">{bytes(after)}</span>
         <span className={`block text-[12.5px] ${over ? INKS.over : "text-ink-soft"}`}>
-          {over ? `still ${against(after, page.allowed)}` : `${bytes(page.before - after)} saved`}
+          {over ? `still ${against(after, allowed)}` : `${bytes(page.before - after)} saved`}
         </span>
       </p>
     </li>

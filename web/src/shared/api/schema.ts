@@ -3611,7 +3611,8 @@ export interface components {
          * @description A finished run beside what was foretold when it was started.
          *
          *     Of its `images`, `near` came within 30 % of what was foretold; `files` were foretold and `made`; it `took` seconds.
-         *     `files_sketched` and `near_sketched` are the same by the forecast that rests on sketches, where there was one.
+         *     `seconds_sketched`, `files_sketched` and `near_sketched` are the same by the forecast that rests on sketches, where
+         *     there was one.
          */
         RanOut: {
             /** Totals */
@@ -3627,6 +3628,7 @@ export interface components {
             images: number;
             /** Near */
             near: number;
+            seconds_sketched: components["schemas"]["RangeOut"] | null;
             /** Files Sketched */
             files_sketched: number | null;
             /** Near Sketched */

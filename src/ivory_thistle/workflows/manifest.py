@@ -49,15 +49,41 @@ def _json(content: Mapping[str, Any]) -> bytes:
     return (json.dumps(content, indent=2, ensure_ascii=False) + "\n").encode()
 
 
+def read_manifest(data: bytes) -> dict[str, Any] | None:
+    """What a manifest says; None for anything else. Whoever wrote it: what is not as we write it is left out.
+
+    It always has "files" (each with path, original, tier, width and bytes), "rewritten", "treated" and "renamed".
+    """
+    try:
+        found = json.loads(data)
+    except (ValueError, RecursionError):
+        return None
+    if not isinstance(found, dict) or found.get("kind") != MANIFEST_KIND:
+        return None
+    files, rewritten = (value if isinstance(value := found.get(name), list) else [] for name in ("files", "rewritten"))
+    found["files"] = [file for file in files if isinstance(file, dict) and _is_file(file)]
+    found["rewritten"] = [path for path in rewritten if isinstance(path, str)]
+    for name in ("treated", "renamed"):
+        said = found.get(name)
+        pairs = said.items() if isinstance(said, dict) else ()
+        found[name] = {key: value for key, value in pairs if isinstance(value, str)}
+    return found
+
+
+def _is_file(said: Mapping[str, Any]) -> bool:
+    words, numbers = ("path", "original", "tier"), ("width", "bytes")
+    return all(isinstance(said.get(name), str) for name in words) and all(type(said.get(n)) is int for n in numbers)
+
+
 def previous_manifest(site: SiteReading, read: Callable[[str], bytes]) -> dict[str, Any] | None:
     """The manifest of an earlier handover in the same folder, if there is one."""
     for name in MANIFEST_NAMES:
         if name in site.files:
             try:
-                found = json.loads(read(name))
-            except (ValueError, OSError):
+                found = read_manifest(read(name))
+            except OSError:
                 continue
-            if isinstance(found, dict) and found.get("kind") == MANIFEST_KIND:
+            if found:
                 return found
     return None
 
@@ -69,9 +95,9 @@ def given_by_manifest(site: SiteReading, read: Callable[[str], bytes]) -> Mappin
         return {}
     given: dict[Tier, dict[str, str]] = {tier: {} for tier in TIERS}
     of_tier: dict[Tier, dict[str, str]] = {tier: {} for tier in TIERS}
-    for file in manifest.get("files", []):
-        if isinstance(file, dict) and file.get("tier") in of_tier and file.get("path") in site.files:
-            of_tier[file["tier"]][str(file.get("original"))] = file["path"]
+    for file in manifest["files"]:
+        if file["tier"] in of_tier and file["path"] in site.files:
+            of_tier[file["tier"]][file["original"]] = file["path"]
     for tier in TIERS:
         for older in reversed(and_older(tier)):
             given[tier] |= of_tier[older]
@@ -80,10 +106,10 @@ def given_by_manifest(site: SiteReading, read: Callable[[str], bytes]) -> Mappin
 
 def made_before(site: SiteReading, read: Callable[[str], bytes]) -> frozenset[str]:
     """The contents (SHA-256) that an earlier handover made, and those it made them of: they are not treated again."""
-    previous = previous_manifest(site, read) or {}
-    files, treated = previous.get("files", []), previous.get("treated", {})
-    made = {str(f.get("sha256")) for f in files if isinstance(f, dict)}
-    return frozenset(made | {str(digest) for digest in treated.values()} if isinstance(treated, dict) else made)
+    previous = previous_manifest(site, read)
+    if previous is None:
+        return frozenset()
+    return frozenset({str(file.get("sha256")) for file in previous["files"]} | {*previous["treated"].values()})
 
 
 def manifest(

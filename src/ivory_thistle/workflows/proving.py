@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import json
 from collections import defaultdict
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, TypeVar
@@ -26,7 +25,7 @@ from ivory_thistle.core.references.site import Image, SiteReading
 from ivory_thistle.core.treatment.guessing import guessed_slots
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
-from ivory_thistle.workflows.manifest import MANIFEST_KIND, MANIFEST_NAMES
+from ivory_thistle.workflows.manifest import MANIFEST_KIND, MANIFEST_NAMES, read_manifest
 from ivory_thistle.workflows.progress import Progress, nothing
 from ivory_thistle.workflows.reading import read_folder
 from ivory_thistle.workflows.workers import Call, Workers
@@ -75,8 +74,11 @@ def prove(original: Folder, treated: Folder, on_image: Progress = nothing) -> Pr
     handed = _manifest(treated)
     site = read_folder(original)
     roles = site_roles(site, list(guessed_slots(site)))
-    rules = Rules.from_dict(handed.get("rules", {}))
-    chosen, unjudged = _chosen(handed, site)
+    try:
+        rules = Rules.from_dict(handed.get("rules", {}))
+    except (TypeError, ValueError, KeyError, AttributeError) as error:
+        raise UnusableInput("The manifest of the handover tells no rules that can be read.") from error
+    chosen, unjudged = _chosen(handed, site, set(treated.paths()[0]))
     candidates: dict[str, tuple[Candidate, Mapping[str, Any], Shown]] = {}
     calls = (
         Call(path, show, (str(original.root / path), str(treated.root / str(file["path"])), image.facts), _SECONDS)
@@ -93,7 +95,7 @@ def prove(original: Folder, treated: Folder, on_image: Progress = nothing) -> Pr
             judged, shown = outcome.value
             role, kind = roles[image.path].role, image.look.kind if image.look else ""
             goal = 0 if rules.fixed or rules.cap else rules.fidelity_for(role, kind, dense=True)
-            saved = image.facts.bytes - int(file["bytes"])
+            saved = image.facts.bytes - file["bytes"]
             candidates[path] = Candidate(path, role, kind, goal, saved, judged), file, shown
     queue = in_order(one for one, _, _ in candidates.values())
     return Proof(
@@ -117,29 +119,31 @@ def _manifest(treated: Folder) -> dict[str, Any]:
 
 def _said(treated: Folder, name: str) -> dict[str, Any] | None:
     try:
-        said = json.loads(treated.read(name))
-    except (OSError, ValueError):
+        return read_manifest(treated.read(name))
+    except OSError:
         return None
-    return said if isinstance(said, dict) and said.get("kind") == MANIFEST_KIND else None
 
 
 def _chosen(
-    handed: Mapping[str, Any], site: SiteReading
+    handed: Mapping[str, Any], site: SiteReading, there: Collection[str]
 ) -> tuple[dict[str, tuple[Image, Mapping[str, Any]]], dict[str, str]]:
     """By original, the image and the file to judge; and why others can't be."""
     by_original: dict[str, list[Mapping[str, Any]]] = defaultdict(list)
-    was = {new: old for old, new in handed.get("renamed", {}).items()}
-    for file in handed.get("files", []):
-        if isinstance(file, dict) and file.get("tier") in TIERS:
-            by_original[was.get(str(file.get("original")), str(file.get("original")))].append(file)
+    was = {new: old for old, new in handed["renamed"].items()}
+    for file in handed["files"]:
+        if file["tier"] in TIERS:
+            by_original[was.get(file["original"], file["original"])].append(file)
     chosen: dict[str, tuple[Image, Mapping[str, Any]]] = {}
     unjudged: dict[str, str] = {}
     for path, files in sorted(by_original.items()):
         image = site.by_path.get(path)
         if image is None:
             unjudged[path] = "The original is not there."
+        elif not (held := [file for file in files if file["path"] in there]):
+            # Also where its path leads out of the folder.
+            unjudged[path] = "Its new files are not there."
         else:
-            chosen[path] = image, file_to_judge(files, lambda f: (f["tier"], int(f["width"])))
+            chosen[path] = image, file_to_judge(held, lambda f: (f["tier"], f["width"]))
     return chosen, unjudged
 
 

@@ -7,7 +7,9 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
 
+from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.formats.tiers import TIERS, Tier, and_older
+from ivory_thistle.core.handed_in import read_json
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.reports.savings import Savings
 from ivory_thistle.core.rewriting.delivery import Delivery, NewFile
@@ -55,8 +57,8 @@ def read_manifest(data: bytes) -> dict[str, Any] | None:
     It always has "files" (each with path, original, tier, width and bytes), "rewritten", "treated" and "renamed".
     """
     try:
-        found = json.loads(data)
-    except (ValueError, RecursionError):
+        found = read_json(data)
+    except UnusableInput:
         return None
     if not isinstance(found, dict) or found.get("kind") != MANIFEST_KIND:
         return None

@@ -5,14 +5,17 @@ from __future__ import annotations
 import json
 from collections import defaultdict
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import replace
+from dataclasses import asdict, replace
+from functools import cache
 from typing import Any
 
+from pydantic import TypeAdapter, ValidationError
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.formats.tiers import TIERS, Tier
+from ivory_thistle.core.handed_in import read_json
 from ivory_thistle.core.references.site import Image, SiteReading
 from ivory_thistle.core.reports.as_json import read_report, report_json
 from ivory_thistle.core.reports.audience import Audience, shares, usual_audience
@@ -245,11 +248,23 @@ def report_in(folder: Folder) -> Report:
     """The report in a handed-over folder. Raises UnusableInput where there is none."""
     for name in _REPORT_NAMES:
         if (folder.root / name).is_file():
-            try:
-                return read_report(json.loads(folder.read(name)))
-            except (ValueError, RecursionError) as error:
-                raise UnusableInput(f"{name} can't be read: {error}.") from error
+            return _well_typed(read_report(read_json(folder.read(name))))
     raise UnusableInput(f"{folder.root} holds no report.json; treat it again, and hand it over anew.")
+
+
+def _well_typed(report: Report) -> Report:
+    """The same report, if every value is what its field says: whoever wrote it. Raises UnusableInput."""
+    try:
+        return _shape().validate_python(asdict(report))
+    except ValidationError as error:
+        first = error.errors(include_url=False, include_input=False)[0]
+        place = ".".join(map(str, first["loc"]))
+        raise UnusableInput(f"This report can't be read: {place}: {first['msg']}.") from error
+
+
+@cache
+def _shape() -> TypeAdapter[Report]:
+    return TypeAdapter(Report)
 
 
 def folder_report(

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from ivory_thistle.api.schemas.base import Job, Out
 from ivory_thistle.core.budgets.policy import MOST, MOST_PAGES, MOST_PATTERN, MOST_SCREEN
-from ivory_thistle.core.toml import MOST_CHARACTERS
+from ivory_thistle.core.handed_in import MOST_CHARACTERS
 from ivory_thistle.core.treatment.roles import Role
 
 

@@ -25,7 +25,7 @@ from typing import Any
 import tomli_w
 
 from ivory_thistle.core.errors import UnusableInput
-from ivory_thistle.core.toml import read_toml
+from ivory_thistle.core.handed_in import read_toml
 from ivory_thistle.core.treatment.roles import ROLES, Role, matches
 from ivory_thistle.core.words import shown
 

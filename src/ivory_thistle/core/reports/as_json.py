@@ -9,6 +9,7 @@ from typing import Any
 from ivory_thistle.core.budgets.connection import Connection
 from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.errors import UnusableInput
+from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.reports.audience import Audience
 from ivory_thistle.core.reports.groups import Group
 from ivory_thistle.core.reports.report import (
@@ -88,9 +89,20 @@ def read_report(values: Any) -> Report:
     if not isinstance(values, Mapping) or values.get("kind") != REPORT_KIND or values.get("version") != 1:
         raise UnusableInput("This is no report of version 1.")
     try:
-        return _report(values)
+        report = _report(values)
+        is_whole = _is_whole(report)
     except (KeyError, TypeError, ValueError, IndexError, AttributeError) as error:
         raise UnusableInput(f"This report can't be read: {type(error).__name__}, {error}.") from error
+    if not is_whole:
+        raise UnusableInput("This report can't be read: it lacks tiers, their sums, or connections.")
+    return report
+
+
+def _is_whole(report: Report) -> bool:
+    """Whether what every view of a report asks for is there."""
+    connected = report.connections and all(c.bits > 0 for c in report.connections)
+    known = report.tiers and all(tier in TIERS for tier in report.tiers)
+    return bool(connected and known) and all(set(report.tiers) <= set(g.after) for g in report.by_reference.groups)
 
 
 def _report(values: Mapping[str, Any]) -> Report:

@@ -9,6 +9,7 @@ from typing import Any, get_args
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.tiers import TIERS, modern_tiers
+from ivory_thistle.core.handed_in import is_text
 from ivory_thistle.core.images.kind import Kind
 from ivory_thistle.core.images.metadata import MetadataPolicy
 from ivory_thistle.core.treatment.form import HandoverForm
@@ -17,9 +18,6 @@ from ivory_thistle.core.treatment.narrowing import FIDELITIES
 from ivory_thistle.core.treatment.roles import ROLES
 from ivory_thistle.core.treatment.rules import Effort, FallbackFormat
 from ivory_thistle.core.words import bytes_of, shown
-
-_HALF_LETTER = re.compile("[\ud800-\udfff]")
-"""A surrogate by itself, as JSON can write it: no text, and nothing that can be kept."""
 
 
 class EntryError(Exception):
@@ -157,7 +155,7 @@ def _widths(value: Any) -> list[int]:
 
 
 def _pattern(value: Any) -> str:
-    if not isinstance(value, str) or not value.strip() or len(value) > 2_000 or _HALF_LETTER.search(value):
+    if not isinstance(value, str) or not value.strip() or len(value) > 2_000 or not is_text(value):
         raise EntryError(f"{shown(value)} is no path and no pattern of paths")
     return value
 

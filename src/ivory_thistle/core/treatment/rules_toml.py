@@ -26,8 +26,8 @@ import tomli_w
 
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.formats.tiers import TIERS
+from ivory_thistle.core.handed_in import read_toml
 from ivory_thistle.core.images.resize import Resize
-from ivory_thistle.core.toml import read_toml
 from ivory_thistle.core.treatment.narrowing import FIDELITIES, PLAIN_SETTINGS, Rule, fields_of, size_written
 from ivory_thistle.core.treatment.rule_values import CONDITIONS, SETTINGS, SITE_ENTRIES, EntryError, switch
 from ivory_thistle.core.treatment.rules import BY_ROLE, Rules

@@ -112,7 +112,7 @@ def tell(done: FolderTreated) -> None:
     before, after = handover.savings.before, handover.savings.after[tier]
     texts = "page or style sheet" if len(handover.rewritten) == 1 else "pages and style sheets"
     typer.echo(f"{counted(len(handover.new_files), 'new file')}, {len(handover.rewritten):,} {texts} rewritten.")
-    sums = f"{kb(before)} before, {kb(after)} after, {less(before, after)}"
+    sums = f"{kb(before)} before, {kb(after)} after{f', {less(before, after)}' if before else ''}"
     typer.echo(f"Images in use: {sums} ({tier}; kB = 1,000 bytes).")
     for load in done.report.totals:
         if load.tier == tier:

@@ -147,7 +147,7 @@ def test_budgets_as_values_and_as_toml(application: Application, site: dict[str,
     over = client.get(f"/api/v1/captures/{newest}/findings/page-over-budget").json()["items"]
     assert len(over) == 2 and all("counted by reference" in f["sentence"] for f in over)
     bad = client.put(f"{base}/budgets.toml", json={"toml": "[caps.hero]\nweight = 3"})
-    assert bad.json()["detail"] == "caps.hero.weight is not known; there are bytes and width."
+    assert bad.json()["detail"] == "caps.hero knows no 'weight'; there are bytes and width."
     assert client.put(f"{base}/budgets", json=before).json() == before
 
 

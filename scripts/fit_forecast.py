@@ -164,7 +164,7 @@ def _module(
         )
         parts.append(f'{name}: Mapping[str, {kinds[name]}] = {{\n{rows}\n}}\n"""{said[name]}"""\n')
     rows = "\n".join(f'    "{way}": {value},' for way, value in sorted(seconds.items()))
-    own = '    "file": 0.03,\n    "moving": 1.5,\n    "page": 1.5,\n    "page measured": 0.85,\n    "vector": 0.05,'
+    own = '    "file": 0.03,\n    "moving": 1.5,\n    "page": 1.5,\n    "page measured": 1.1,\n    "vector": 0.05,'
     parts.append(
         f"SECONDS: Mapping[str, float] = {{\n{rows}\n{own}\n}}\n"
         '"""Of one worker: a megapixel of each format and way, of decoding, of an animation\'s frames; a file; a\n'

@@ -84,7 +84,7 @@ SECONDS: Mapping[str, float] = {
     "file": 0.03,
     "moving": 1.5,
     "page": 1.5,
-    "page measured": 0.85,
+    "page measured": 1.1,
     "vector": 0.05,
 }
 """Of one worker: a megapixel of each format and way, of decoding, of an animation's frames; a file; a

@@ -29,13 +29,10 @@ def read_toml(text: str) -> dict[str, Any]:
 
 def read_json(data: bytes) -> Any:
     """The values of a JSON text, all of whose numbers are finite. Raises UnusableInput."""
-    values = _read(json.loads, data, "JSON")
-    if any(isinstance(value, float) and not isfinite(value) for value in _every(values)):
-        raise UnusableInput("This is no JSON: a number is not finite.")
-    return values
+    return _read(json.loads, data, "JSON", only_finite=True)
 
 
-def _read(loads: Callable[[Any], Any], text: str | bytes, what: str) -> Any:
+def _read(loads: Callable[[Any], Any], text: str | bytes, what: str, only_finite: bool = False) -> Any:
     try:
         values = loads(text)
     # Not only what each reader raises by itself: Python refuses to read whole numbers of many digits.
@@ -46,6 +43,8 @@ def _read(loads: Callable[[Any], Any], text: str | bytes, what: str) -> Any:
             raise UnusableInput(f"This is no {what}: a whole number has more than 64 bits.")
         if isinstance(value, str) and not is_text(value):
             raise UnusableInput(f"This is no {what}: half of a letter stands alone.")
+        if only_finite and isinstance(value, float) and not isfinite(value):
+            raise UnusableInput(f"This is no {what}: a number is not finite.")
     return values
 
 

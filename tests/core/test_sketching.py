@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from PIL import Image
+from PIL import Image, ImageFilter
 
 from ivory_thistle.core.formats.tiers import TIERS as TIER_ROWS
 from ivory_thistle.core.images.facts import read_facts
@@ -65,14 +65,18 @@ def test_sketches_promise_about_what_is_then_made() -> None:
     assert abs(sum(promised) / sum(true) - 1) < 0.08
 
 
-def test_grain_is_seen_where_it_is() -> None:
-    """Fine grain, which a small copy has lost, leaves a thorough encoder little to save: AVIF within a tenth."""
+@pytest.mark.parametrize(("in_the_middle", "most_off"), [(True, 0.1), (False, 0.15)])
+def test_grain_is_seen_where_it_is(in_the_middle: bool, most_off: float) -> None:
+    """Fine grain, which a small copy has lost, leaves a thorough encoder little to save, also where the middle has none."""
     whole = photograph("rocket").resize((1200, 801), Image.Resampling.BICUBIC)
     grain = np.random.default_rng(1).normal(0, 3, (801, 1200, 1))
+    if not in_the_middle:
+        whole = whole.filter(ImageFilter.GaussianBlur(2))
+        grain[220:580, 360:840] = 0
     grainy = Image.fromarray(np.clip(np.asarray(whole) + grain, 0, 255).astype(np.uint8))
     wish = Wish(Rules(), False, lambda rung: 65)
     sketch, made = (files(rungs(grainy, 1200), wish, ["avif"])["avif"][0] for files in (sketch_files, make_files))
-    assert abs(sketch.encoded.bytes / made.encoded.bytes - 1) < 0.1
+    assert abs(sketch.encoded.bytes / made.encoded.bytes - 1) < most_off
 
 
 def test_quick_files_are_promised_as_they_are() -> None:

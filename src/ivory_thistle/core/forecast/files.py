@@ -26,13 +26,13 @@ _SURE_AFTER = 3
 SITE_SPREAD = 0.25
 """By how much a whole site is off, as a share, before any of its pictures was made."""
 TIME_SPREAD = 0.35
-SKETCHING = 0.28
+SKETCHING = 0.3
 """The share of the time of making an image that sketching it takes before."""
 SKETCH_SPREAD = 0.2
 """By how much an image is off, as a share, that was sketched."""
 SKETCHED_SITE_SPREAD = 0.08
 """By how much a whole site is off that was sketched."""
-_MAKING_OF_SKETCH: Mapping[str, float] = {"photograph": 3.7, "drawn": 0.9}
+_MAKING_OF_SKETCH: Mapping[str, float] = {"photograph": 3.4, "drawn": 0.9}
 """How many times the seconds of its sketch making a picture takes, by what is alike (docs/decisions/0019)."""
 _SKETCHES_SURE_AFTER, _MOST_OFF = 2, 0.5
 """So many sketches that were confirmed tell as much of the others as what is known of sketches; none of them tells more

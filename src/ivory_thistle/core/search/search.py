@@ -96,7 +96,7 @@ _JUMP = 30
 """No step between probes is longer: curves differ most at their ends."""
 _WIDE, _MORE = 6, 2
 """Where more settings than these are still open below what was found, so many more encodes are worth their time."""
-_STEEPNESS, _SLOPES, _POINTS_APART = 0.05, (0.02, 0.2), 0.75
+TYPICAL_STEEPNESS, _SLOPES, _POINTS_APART = 0.05, (0.02, 0.2), 0.75
 """By how much of itself (natural logarithm) a file grows with a point of score: the typical one's, the least and the
 most. It is told by two files that are at least so many points apart."""
 _STEEP = 0.1
@@ -203,7 +203,7 @@ def fewest_bytes(
         gain = _gain(point, tries.probes.values(), scale, gain)
         is_met = point.score >= fidelity
         bracket.take(point.setting, is_met)
-        excess = (point.score - fidelity) * max(1.0, tries.steepness_at(point) / _STEEPNESS)
+        excess = (point.score - fidelity) * max(1.0, tries.steepness_at(point) / TYPICAL_STEEPNESS)
         good_enough = tolerance + min(_PATIENCE * (len(tries.points) - 1), _MOST_PATIENCE)
         is_hopeless = _least_bytes(point, fidelity) >= ceiling
         is_near = is_met and excess <= good_enough and point.bytes < ceiling
@@ -281,7 +281,7 @@ def steepness(best: Point, others: Iterable[Point]) -> float:
     apart = (p for p in others if abs(p.score - best.score) >= _POINTS_APART)
     other = min(apart, key=lambda p: (abs(p.score - best.score), p.setting), default=None)
     if other is None:
-        return _STEEPNESS
+        return TYPICAL_STEEPNESS
     slope = log(other.bytes / best.bytes) / (other.score - best.score)
     return min(max(slope, _SLOPES[0]), _SLOPES[1])
 
@@ -307,8 +307,20 @@ def _probed(tries: _Tries[E], coder: Coder[E], aim: float, setting: int, near: f
 def _towards(known: Sequence[tuple[int, float]], aim: float, slope: float) -> float:
     """The setting at which a value reaches the aim, by (setting, value) pairs: a line through the two nearest to it.
 
-    Where there is but one, or both are too close together, by the slope that is expected.
+    Where there is but one, or both are too close together, by the slope that is expected. A line that leads beyond
+    settings of which one falls short and the other does not gives way to the line between these.
     """
+    wanted = _beside(known, aim, slope)
+    short = max((p for p in known if p[1] < aim), default=None)
+    above = min((p for p in known if p[1] >= aim), default=None)
+    if short is None or above is None or short[0] < wanted < above[0] or short[0] >= above[0]:
+        return wanted
+    share = (aim - short[1]) / (above[1] - short[1])
+    return short[0] + share * (above[0] - short[0])
+
+
+def _beside(known: Sequence[tuple[int, float]], aim: float, slope: float) -> float:
+    """The same by the two nearest to the aim alone, wherever they lead."""
     near = sorted(known, key=lambda p: (abs(p[1] - aim), p[0]))
     at, value = near[0]
     other = next((p for p in near[1:] if abs(p[0] - at) >= _APART), None)

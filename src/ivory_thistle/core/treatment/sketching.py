@@ -6,7 +6,7 @@ What a drawing keeps without loss or by a palette is made as it will be: nothing
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 from math import exp, inf, log
@@ -17,7 +17,16 @@ from ivory_thistle.core.formats.encoder import Encoded
 from ivory_thistle.core.formats.table import FormatName
 from ivory_thistle.core.formats.tiers import TIERS, Tier
 from ivory_thistle.core.images.pixels import Pixels, reduce
-from ivory_thistle.core.search.search import Coder, Found, Hint, Point, best_under_cap, foretold, near_enough, steepness
+from ivory_thistle.core.search.search import (
+    TYPICAL_STEEPNESS,
+    Coder,
+    Hint,
+    Point,
+    best_under_cap,
+    foretold,
+    near_enough,
+    steepness,
+)
 from ivory_thistle.core.treatment.learning import Learnt, gain_of
 from ivory_thistle.core.treatment.making import Maker
 from ivory_thistle.core.treatment.wish import Made, Rung, Wish
@@ -37,12 +46,9 @@ _NEAR_BETWEEN = _NEAR[1:]
 """The same for tiers between the first and the last."""
 _MOST_GROWTH = 0.7
 """By so much of itself (natural logarithm) at most, a file is told to grow by its steepness."""
-_TRIED: Mapping[FormatName, float] = {"avif": 1.15, "jpeg": 0.97}
-"""Formats of which a thorough file is tried, since what it saves differs most from picture to picture; and what
-confirmed files weigh of what that foretells: they score a little more than is asked."""
 _MIDDLE, _LOWER = (480, 360), 5
-"""It is tried on the middle of the widest rung, of so many pixels across and down: a small copy has lost the grain. A
-quick file that is so many settings lower tells how bytes rise with the score."""
+"""A thorough file is tried on the small copy, which has lost the grain, and on the middle of the widest rung, of so
+many pixels. A quick file that is so many settings lower tells how bytes rise with the score."""
 _SHARES: Mapping[FormatName, tuple[float, float, float]] = {"webp": (0.87, 0.08, 0.93)}
 """What confirmed files of other formats weigh of quick ones that look as asked: the widest of a quiet picture, how much
 less (natural logarithm) narrower ones do with each factor e of the width, and files of a noisy picture."""
@@ -63,6 +69,40 @@ class Sketched(Encoded):
     def bytes(self) -> int:
         """What is expected, not what the quick file has."""
         return self.promise
+
+
+@dataclass(frozen=True, slots=True)
+class _Trial:
+    """How a thorough file of the widest rung follows from those that are tried of parts.
+
+    `confirmed` files weigh so much of what is foretold: they score a little more than is asked. `copy` is the part of
+    the small copy in it, beside the middle's. Where files of the widest rung grow faster than usual with a point of
+    score, they weigh `steep` times that excess more (both natural logarithms).
+    """
+
+    confirmed: float
+    copy: float
+    steep: float
+
+
+_TRIED: Mapping[FormatName, _Trial] = {
+    "avif": _Trial(1.08, copy=0.5, steep=2.5),
+    "jpeg": _Trial(1.0, copy=0.0, steep=0.0),
+}
+"""Formats of which a thorough file is tried, since what it saves differs most from picture to picture."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Looked:
+    """A file of the widest rung.
+
+    In parts of itself (natural logarithm): `growth` is by how much one that looks as asked is heavier, `steepness` how
+    files grow with a point of score (0: nobody looked).
+    """
+
+    made: Made
+    growth: float = 0.0
+    steepness: float = 0.0
 
 
 def sketch_files(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier]) -> dict[Tier, list[Made]]:
@@ -90,19 +130,31 @@ def sketch_files(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier]) -> di
         if last.width > widths[-1] and last.is_searched(tier):
             # Most visitors load the most modern files, and the oldest decide what is worth its files.
             is_end = tier in (in_order[0], in_order[-1])
-            top, growth = last.look_at(tier, learnt, _NEAR if is_end else _NEAR_BETWEEN)
-            trier, quality = middle, top.encoded.how.quality or 0
+            looked = last.look_at(tier, learnt, _NEAR if is_end else _NEAR_BETWEEN)
         else:
-            top, growth = last.sketch(tier, learnt), 0.0
-            trier, quality = tried[-1], tried[-1].setting(tier, learnt)
+            looked = _Looked(last.sketch(tier, learnt))
+        top = looked.made
         files = [*(maker.sketch(tier, learnt) for maker in makers), top]
         shares = [1.0] * len(files)
         if wish.rules.effort != "quick":
-            saved = trier.thorough_share(tier, quality)
-            shares = [last.share(tier, file.encoded, top.encoded, saved) for file in files]
-        shares[-1] *= exp(growth)
+            saved = _saved(tier, learnt, looked, tried[-1], middle)
+            shares = [last.share(tier, file.encoded, top.encoded, saved(file.encoded.width)) for file in files]
+        shares[-1] *= exp(looked.growth)
         made[tier] = [_promised(file, share) for file, share in zip(files, shares, strict=True)]
     return made
+
+
+def _saved(tier: Tier, learnt: Learnt, looked: _Looked, copy: _Sketcher, middle: _Sketcher) -> Callable[[int], float]:
+    """What thorough files weigh of quick ones that look alike, by width: as the copy tells, up to the widest rung."""
+    narrow = copy.thorough_share(tier, copy.setting(tier, learnt))
+    trial = _TRIED.get(TIERS[tier].format)
+    if trial is None or not looked.steepness:
+        return lambda width: narrow
+    of_middle = middle.thorough_share(tier, looked.made.encoded.how.quality or 0)
+    by_both = trial.copy * log(narrow) + (1 - trial.copy) * log(of_middle)
+    by_both += trial.steep * max(0.0, looked.steepness - TYPICAL_STEEPNESS)
+    widths, shares = (log(copy.width), log(looked.made.encoded.width)), (log(narrow), by_both)
+    return lambda width: exp(float(np.interp(log(width), widths, shares)))
 
 
 def _middle_of(pixels: Pixels) -> Pixels:
@@ -153,17 +205,17 @@ class _Sketcher(Maker):
         return learnt.hint_for(tier, self.width, self._fidelity, self.is_fine(tier))
 
     def thorough_share(self, tier: Tier, quality: int) -> float:
-        """What a thorough file of this rung weighs of a quick one that looks alike; 1 where none is tried."""
+        """What a thorough file that looks as asked weighs of a quick one that tells so; 1 where none is tried."""
         if TIERS[tier].format not in _TRIED or not self.is_searched(tier):
             return 1.0
         quality = max(quality, TIERS[tier].making.limits[0] + _LOWER)
         quick, lower = (self._point(self._quickly(tier, q), q) for q in (quality, quality - _LOWER))
+        growth, asked = steepness(quick, [lower]), quick.score + self._fidelity - self._aim(tier)
         tried = [self._thorough_point(tier, quality)]
         if self._spoils(tier, tried[0].score - quick.score):
             coarse = _Sketcher(Rung(self._pixels), self._wish, {tier: False})
             tried.append(coarse._thorough_point(tier, quality))
-        growth = steepness(quick, [lower])
-        return min(p.bytes / quick.bytes * exp(growth * (quick.score - p.score)) for p in tried)
+        return min(p.bytes / quick.bytes * exp(growth * (asked - p.score)) for p in tried)
 
     def _thorough_point(self, tier: Tier, quality: int) -> Point:
         settings = replace(self._settings(tier, quality), quick=False)
@@ -189,16 +241,19 @@ class _Sketcher(Maker):
         coder = Coder(quick, self.judge, making.limits, making.scale, quick)
         return foretold(coder, self._aim(tier), self._hint(tier, learnt).start)
 
-    def look_at(self, tier: Tier, learnt: Learnt, near: Sequence[float]) -> tuple[Made, float]:
-        """A tier's file by quick ones of this rung that are glanced at until one is `near`, and ln of what it lacks of
-        looking as asked; tells the other rungs what they told.
+    def look_at(self, tier: Tier, learnt: Learnt, near: Sequence[float]) -> _Looked:
+        """A tier's file by quick ones of this rung that are glanced at until one is `near`; tells the other rungs what
+        they told.
         """
         making, aim = TIERS[tier].making, self._aim(tier)
         coder = Coder(partial(self._at, tier), self.glance, making.limits, making.scale)
         found = near_enough(coder, aim, self.setting(tier, learnt), near)
         learnt.take(tier, self.width, self._fidelity, found.hint, self.is_fine(tier))
         met = found.setting < making.limits[1] or found.score > aim - _MISSED
-        return Made(found.encoded, met=met, goal=self._fidelity), _growth(found, aim)
+        best = next(p for p in found.points if p.setting == found.setting)
+        slope = steepness(best, found.points)
+        growth = min(max(slope * (aim - best.score), -_MOST_GROWTH), _MOST_GROWTH)
+        return _Looked(Made(found.encoded, met=met, goal=self._fidelity), growth, slope)
 
     def _aim(self, tier: Tier) -> float:
         """The score of a file of `_at` that tells that a confirmed one looks as asked."""
@@ -226,7 +281,7 @@ class _Sketcher(Maker):
         if self._wish.rules.fixed:
             return (_DRAWN_SHARES if self._wish.drawn else _FIXED_SHARES).get(file.format, 1.0)
         if file.format in _TRIED:
-            return _TRIED[file.format] * saved
+            return _TRIED[file.format].confirmed * saved
         quiet, narrower, noisy = _SHARES.get(file.format, (1.0, 0.0, 1.0))
         bits = 8 * len(widest.data) / (widest.width * widest.height)
         noise = min(max(log(bits / _QUIET) / log(_NOISY / _QUIET), 0.0), 1.0)
@@ -249,13 +304,6 @@ class _Sketcher(Maker):
 
     def _quickly(self, tier: Tier, quality: int) -> Encoded:
         return self._encode(TIERS[tier].making.encoder, self._quick(tier, quality))
-
-
-def _growth(found: Found[Encoded], aim: float) -> float:
-    """By how much (natural logarithm) the file that was found is lighter than one that has the score, by its slope."""
-    best = next(p for p in found.points if p.setting == found.setting)
-    growth = steepness(best, found.points) * (aim - best.score)
-    return min(max(growth, -_MOST_GROWTH), _MOST_GROWTH)
 
 
 def _quality(file: Encoded) -> float:

@@ -16,7 +16,7 @@ from ivory_thistle.workflows.reading import read_folder
 from ivory_thistle.workflows.served import Side
 from pictures import encoded, photograph
 
-pytestmark = pytest.mark.browser
+pytestmark = [pytest.mark.browser, pytest.mark.usefixtures("two_screens")]
 SHEET = ".wide{background:url(../img/hall.jpg) center/cover;height:420px} .small{height:20px}"
 PAGE = (
     "<!doctype html><html><head><title>t</title>{}<link rel=stylesheet href=../css/a.css></head><body>{}</body></html>"

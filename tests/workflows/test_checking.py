@@ -26,6 +26,7 @@ def handed_over(site_folder: Path, tmp_path: Path) -> Path:
     return tmp_path / "out"
 
 
+@pytest.mark.usefixtures("two_screens")
 def test_what_was_handed_over_passes_in_every_tier(site_folder: Path, tmp_path: Path) -> None:
     """Two pages on two screens in three tiers; older tiers load their own formats, as foretold."""
     handed_over, junit = tmp_path / "out", tmp_path / "check.xml"
@@ -43,6 +44,7 @@ def test_what_was_handed_over_passes_in_every_tier(site_folder: Path, tmp_path: 
     assert {case.get("name") for case in root.iter("testcase")} == {"index.html", "more/second.html"}
 
 
+@pytest.mark.usefixtures("two_screens")
 def test_what_is_never_slid_into_view_is_not_missed(tmp_path: Path) -> None:
     """Lazy pictures beside what a row shows come when a visitor slides it; what does not come weighs nothing."""
     site, out = tmp_path / "site", tmp_path / "out"

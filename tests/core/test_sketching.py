@@ -65,12 +65,12 @@ def test_sketches_promise_about_what_is_then_made() -> None:
     assert abs(sum(promised) / sum(true) - 1) < 0.08
 
 
-@pytest.mark.parametrize(("in_the_middle", "most_off"), [(True, 0.1), (False, 0.15)])
-def test_grain_is_seen_where_it_is(in_the_middle: bool, most_off: float) -> None:
+@pytest.mark.parametrize(("everywhere", "most_off"), [(True, 0.1), (False, 0.15)])
+def test_grain_is_seen_where_it_is(everywhere: bool, most_off: float) -> None:
     """Fine grain, which a small copy has lost, leaves a thorough encoder little to save, also where the middle has none."""
     whole = photograph("rocket").resize((1200, 801), Image.Resampling.BICUBIC)
     grain = np.random.default_rng(1).normal(0, 3, (801, 1200, 1))
-    if not in_the_middle:
+    if not everywhere:
         whole = whole.filter(ImageFilter.GaussianBlur(2))
         grain[220:580, 360:840] = 0
     grainy = Image.fromarray(np.clip(np.asarray(whole) + grain, 0, 255).astype(np.uint8))

@@ -8,12 +8,12 @@ from pathlib import Path
 
 import pytest
 
+from frames import compare_plain_pages
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.reports.predicted import weight
 from ivory_thistle.core.rewriting.delivery import Delivery
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.intake.folder import Folder
-from ivory_thistle.intake.framing import compare_plain_pages
 from ivory_thistle.intake.site_server import serve_site
 from ivory_thistle.workflows.reading import read_folder
 from ivory_thistle.workflows.settling import Settler

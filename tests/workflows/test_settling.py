@@ -22,6 +22,7 @@ from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.core.treatment.roles import Slot
 from ivory_thistle.intake.differences import Difference
 from ivory_thistle.workflows import settling
+from ivory_thistle.workflows.progress import StoppedError
 from ivory_thistle.workflows.reporting import report
 from ivory_thistle.workflows.settling import Settled, Settler
 
@@ -98,6 +99,20 @@ def test_the_report_names_what_stays_and_what_is_too_much() -> None:
     assert told.forms == {"picture": 2, "left as it was": 1}
     assert told.unused_files > 0 and "a-500.jpg" not in done.rewrite.offered
     assert json.loads(json.dumps(told.as_dict()))["still_loaded"][0]["path"] == "b.jpg"
+
+
+def test_it_ends_between_pages_once_it_is_stopped() -> None:
+    """Pages without number are read before any is compared in a browser: nobody waits for the last of them."""
+    site, texts = site_of({f"{n}.html": "<img src=a.jpg>" for n in range(5)})
+    asked: list[str] = []
+
+    def read(path: str) -> bytes:
+        asked.append(path)
+        return texts[path]
+
+    with pytest.raises(StoppedError):
+        Settler(site, deliveries_of(site), read, DEFAULT_SCREENS, stop=lambda: True).settle()
+    assert asked == []
 
 
 def test_limits_come_back_from_plain_values() -> None:

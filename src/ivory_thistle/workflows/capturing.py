@@ -17,8 +17,8 @@ from ivory_thistle.intake.crawling import Crawl, CrawlOptions, Seen
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.opening import Earlier, Opened, Source, open_source
-from ivory_thistle.workflows.progress import Progress, nothing
-from ivory_thistle.workflows.reading import StoppedError, read_site_of
+from ivory_thistle.workflows.progress import Progress, StoppedError, nothing
+from ivory_thistle.workflows.reading import read_site_of
 from ivory_thistle.workflows.settings import lazy_attributes
 from ivory_thistle.workflows.storing import store_capture
 

@@ -29,7 +29,7 @@ from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.wording.renaming import Renamed, redirects
 from ivory_thistle.workflows.at_hand import AtHand
 from ivory_thistle.workflows.manifest import MANIFEST_NAMES, manifest, previous_manifest
-from ivory_thistle.workflows.progress import Progress, nothing
+from ivory_thistle.workflows.progress import Progress, StoppedError, nothing
 from ivory_thistle.workflows.reporting import LoadReport, report
 from ivory_thistle.workflows.settling import Settler
 from ivory_thistle.workflows.unchanged import settle_unchanged
@@ -123,13 +123,16 @@ def deliver(
     before.
     """
     site = at_hand.site
-    if rules.form.rewrites:
-        settled = Settler(
-            site, deliveries, at_hand.read, screens, content, stop, rules.background_widths, at_hand.slots,
-            at_hand.look_up,
-        ).settle(on_page)  # fmt: skip
-    else:
-        settled = settle_unchanged(site, deliveries, at_hand.read, screens, at_hand.slots)
+    try:
+        if rules.form.rewrites:
+            settled = Settler(
+                site, deliveries, at_hand.read, screens, content, stop, rules.background_widths, at_hand.slots,
+                at_hand.look_up,
+            ).settle(on_page)  # fmt: skip
+        else:
+            settled = settle_unchanged(site, deliveries, at_hand.read, screens, at_hand.slots)
+    except StoppedError:
+        return None
     if stop():
         return None
     handover = prepare_handover(at_hand, treated, rules, deliveries, settled.rewrite, wording)

@@ -18,15 +18,11 @@ from ivory_thistle.workflows.archived import with_requests
 from ivory_thistle.workflows.clock import in_time
 from ivory_thistle.workflows.inspecting import Inspected, inspection, undecoded
 from ivory_thistle.workflows.opening import Opened
-from ivory_thistle.workflows.progress import Progress, nothing
+from ivory_thistle.workflows.progress import Progress, StoppedError, nothing
 from ivory_thistle.workflows.workers import CallFailedError, Outcome, Workers
 
 log = structlog.get_logger()
 _AHEAD = 3
-
-
-class StoppedError(Exception):
-    """The reading of a folder was stopped by the person."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -29,7 +29,7 @@ from ivory_thistle.intake.site_server import serve_site
 from ivory_thistle.intake.sweeping import sweep_pages
 from ivory_thistle.workflows.boxes import take_backgrounds, take_boxes
 from ivory_thistle.workflows.clock import in_time
-from ivory_thistle.workflows.progress import Progress, nothing
+from ivory_thistle.workflows.progress import Progress, ender, nothing
 
 _MOST_ROUNDS = 8
 
@@ -85,6 +85,7 @@ class Settler:
         self._background_widths, self._known = background_widths, Known(look_up)
         self._site, self._deliveries, self._read = site, deliveries, read
         self._screens, self._content, self._stop = screens, content, stop
+        self._end_if_stopped = ender(stop)
         self._rewriter = SiteRewriter(site, deliveries, read, in_time)
         self._families = families_of(site, deliveries)
         self._predictor = Predictor(site, read, screens, in_time, near_by(slots, self._families))
@@ -94,7 +95,10 @@ class Settler:
         self._why: dict[str, str] = {}
 
     def settle(self, on_page: Progress = nothing) -> Settled:
-        """Rewrites until no page loads more than before and, where a browser is, every box is as it was."""
+        """Rewrites until no page loads more than before and, where a browser is, every box is as it was.
+
+        Raises StoppedError.
+        """
         with kept_browsers():
             return self._settle(on_page)
 
@@ -138,6 +142,7 @@ class Settler:
         with serve_site(self._site.files, self._read, self._site.aliases) as address:
             swept = sweep_pages(address, paths, self._screens, one, self._stop, behind)
         for path, images in swept.items():
+            self._end_if_stopped()
             self._rewriter.look_at(self._pages[path])
             take_boxes(limits, self._pages[path], self._rewriter.images_of(path), images, self._screens)
         if self._background_widths:
@@ -159,11 +164,12 @@ class Settler:
     def _by_loads(self, limits: Limits, pages: Collection[str] | None = None) -> SiteRewrite:
         """Rewrites until no page is predicted to load more files or bytes of any picture."""
         for _ in range(_MOST_ROUNDS):
-            rewrite = self._rewriter.rewrite(limits)
+            rewrite = self._rewriter.rewrite(limits, self._end_if_stopped)
             site, read = self._handed_over(rewrite)
             found: dict[str, list[PageLoads]] = defaultdict(list)
             guilty: dict[str, set[str]] = defaultdict(set)
             for one in self._predictor.loads(site, read, rewrite.texts, pages):
+                self._end_if_stopped()
                 found[one.page].append(one)
                 guilty[one.page] |= heavier(one, self._families[one.page])
             self._loads |= found

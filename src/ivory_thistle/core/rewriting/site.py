@@ -112,8 +112,8 @@ class SiteRewriter:
         self._surroundings: dict[str, Surroundings] = {}
         self._done: dict[str, tuple[object, PageRewrite]] = {}
 
-    def rewrite(self, limits: Limits) -> SiteRewrite:
-        """Everything rewritten under the limits."""
+    def rewrite(self, limits: Limits, on_page: Callable[[], None] = lambda: None) -> SiteRewrite:
+        """Everything rewritten under the limits; what `on_page` raises before a page ends it."""
         result = SiteRewrite()
         pages = [p for p in self._site.pages if not p.is_folder and p.path in self._site.files]
         pages = [p for p in pages if not self._deliveries.keys().isdisjoint(f.file or "" for f in p.placements)]
@@ -121,6 +121,7 @@ class SiteRewriter:
         while True:
             known = len(limits.plain)
             for page in pages:
+                on_page()
                 if self._source(page.path) is not None and page.path not in self._failed:
                     rewritten[page.path] = self._page_in_time(page, limits)
                     limits.plain |= rewritten[page.path].plain & self._in_sheets

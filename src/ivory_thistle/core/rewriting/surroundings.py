@@ -28,7 +28,15 @@ from ivory_thistle.core.rewriting.declared import (
     words_of,
 )
 from ivory_thistle.core.rewriting.selectors import widened
-from ivory_thistle.core.selection.cascade import ON_LAYOUT, Declared, Rule, RuleReader, matcher_of, read_declarations
+from ivory_thistle.core.selection.cascade import (
+    ON_LAYOUT,
+    Declared,
+    Rule,
+    RuleReader,
+    every_name,
+    matcher_of,
+    read_declarations,
+)
 from ivory_thistle.core.selection.document import Document, stripped
 from ivory_thistle.core.selection.policy import allows_inline, sources_of
 
@@ -97,7 +105,7 @@ class Surroundings:
             self._by_place |= {id(w.compiled) for w in wide if w.by_place}
             return tuple(w.compiled for w in wide)
 
-        reader = RuleReader(self._read_sheet, lambda name: True, compiled, ON_LAYOUT | {"supports"})
+        reader = RuleReader(self._read_sheet, every_name, compiled, ON_LAYOUT | {"supports"})
         for node in self._before.document.elements:
             media = stripped(node.get("media"))
             conditions = (media,) if media else ()
@@ -150,7 +158,7 @@ class Surroundings:
 
     def _declared(self, tree: _Tree, node: Element) -> list[tuple[Declared, bool]]:
         """The same with those of its own `style` attribute."""
-        inline = read_declarations(node.get("style") or "", self._base, lambda name: True)
+        inline = read_declarations(node.get("style") or "", self._base, every_name)
         return [*self._ruled(tree, node), *((declared, True) for declared in inline)]
 
     def _in_plain_flow(self, node: Element | None) -> bool:

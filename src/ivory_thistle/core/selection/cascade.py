@@ -200,13 +200,7 @@ class RuleReader:
 
     def _block(self, rule: Any, selector: str, place: _Place) -> None:
         place = place.under(nested=place.nested + 1)
-        declared: list[Declared] = []
-        nested: list[Any] = []
-        for node in _contents_of(rule):
-            if node.type == "declaration":
-                declared += _declared(node, place.base, self._wanted)
-            elif node.type in ("qualified-rule", "at-rule"):
-                nested.append(node)
+        declared, nested = _block_of(rule, place.base, self._wanted)
         compiled = self._compiled(selector) if declared else ()
         if declared and (_STATES.search(selector) or len(compiled) < len(_parts_of(selector))):
             # A page may focus something itself, and a browser may understand more selectors.
@@ -214,7 +208,7 @@ class RuleReader:
         if compiled:
             layer = self._layers.key(place.layer)
             doubtful = _NO_SCREEN in place.conditions
-            self.rules.append(Rule(compiled, tuple(declared), place.conditions, layer, doubtful))
+            self.rules.append(Rule(compiled, declared, place.conditions, layer, doubtful))
         self._nodes(nested, place)
 
 
@@ -232,8 +226,16 @@ def _rules_in(node: Any) -> tuple[Any, ...]:
 
 
 @lru_cache(50_000)
-def _contents_of(node: Any) -> tuple[Any, ...]:
-    return tuple(tinycss2.parse_blocks_contents(node.content, skip_comments=True, skip_whitespace=True))
+def _block_of(rule: Any, base: str, wanted: Callable[[str], bool]) -> tuple[tuple[Declared, ...], tuple[Any, ...]]:
+    """The declarations of a rule that are wanted, and the rules that are nested in it."""
+    declared: list[Declared] = []
+    nested: list[Any] = []
+    for node in tinycss2.parse_blocks_contents(rule.content, skip_comments=True, skip_whitespace=True):
+        if node.type == "declaration":
+            declared += _declared(node, base, wanted)
+        elif node.type in ("qualified-rule", "at-rule"):
+            nested.append(node)
+    return tuple(declared), tuple(nested)
 
 
 @lru_cache(50_000)
@@ -294,6 +296,11 @@ def _compiled(selector: str) -> tuple[CompiledSelector, ...]:
 def _parts_of(selector: str) -> Sequence[Sequence[Any]]:
     """The selectors of a list."""
     return comma_parts(tinycss2.parse_component_value_list(selector, skip_comments=True))
+
+
+def every_name(name: str) -> bool:
+    """Wants every declaration."""
+    return True
 
 
 def _bears_on_pictures(name: str) -> bool:

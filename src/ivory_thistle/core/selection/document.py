@@ -69,7 +69,7 @@ class Document:
         """The `href` of the first `base` that has one."""
         return next((e.get("href") for e in self.elements if e.tag == "base" and e.get("href") is not None), None)
 
-    @property
+    @cached_property
     def policies(self) -> list[str]:
         """The content security policies that the page itself declares."""
         metas = (e for e in self.elements if e.tag == "meta")

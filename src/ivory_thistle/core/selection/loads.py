@@ -104,6 +104,7 @@ class PageOnScreens:
         self._site, self._read, self._index = site, read, site.index
         self._known: dict[tuple[Screen, frozenset[str]], list[Load]] = {}
         self._unsure: set[str] = set()
+        self._policies: dict[str, list[tuple[str, ...]]] = {}
         self.document = Document(read_html_source(read(path)))
         self._own = page_address(path)
         self.base = base_of(self._own, self.document.base)
@@ -198,8 +199,10 @@ class PageOnScreens:
         return all(allows(sources, address, self._own) for sources in self._listed(directive))
 
     def _listed(self, directive: str) -> list[tuple[str, ...]]:
-        listed = (sources_of(directive, text) for text in self.document.policies)
-        return [sources for sources in listed if sources is not None]
+        if directive not in self._policies:
+            listed = (sources_of(directive, text) for text in self.document.policies)
+            self._policies[directive] = [sources for sources in listed if sources is not None]
+        return self._policies[directive]
 
     @cached_property
     def _number(self) -> dict[Element, int]:

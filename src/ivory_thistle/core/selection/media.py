@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 from ivory_thistle.core.selection.lengths import (
@@ -153,6 +154,7 @@ _WORDS: Mapping[str, _Words] = {
 """As a browser without preferences tells them, with a mouse or a touch screen; none says yet how a screen scans."""
 
 
+@lru_cache(1_000)
 def matches_media(text: str, screen: Screen) -> bool:
     """Whether a media query list matches; an empty one does.
 

@@ -107,12 +107,15 @@ class Painter:
     def __init__(self, document: Document, rules: Sequence[Rule], base: str, inline: bool = True) -> None:
         self._document, self._rules, self._base, self._inline = document, rules, base, inline
         self._known: dict[tuple[bool, ...], _Styled] = {}
+        self._on_screens: dict[Screen, _Styled] = {}
         doubtful = [rule for rule in rules if rule.doubtful]
         self._doubtful = matcher_of(doubtful) if doubtful else None
 
     def paint(self, screen: Screen, shown: frozenset[str]) -> Look:
         """Every picture loaded for its style on a screen by a browser that shows the media types `shown`."""
-        styled = self._styled(screen)
+        if screen not in self._on_screens:
+            self._on_screens[screen] = self._styled(screen)
+        styled = self._on_screens[screen]
 
         def addresses(p: _Pictured) -> list[str]:
             return pictures_in(p.value, p.base, screen, shown)

@@ -62,11 +62,15 @@ class Bench:
         return time.monotonic() - begun
 
     def treat(self, plans: Sequence[Plan], sketch: bool = False) -> float:
-        """Treats images, or sketches them; the seconds."""
+        """Treats images, or sketches those of which that pays; the seconds."""
         begun = time.monotonic()
         with Workers() as workers:
-            wanted = ((p.image.path, replace(treatment_of(p), sketch=sketch)) for p in plans if p.steps)
-            calls = (one.call(path, self._blobs.url, self._folder.root / path, self._kept) for path, one in wanted)
+            wanted = ((p.image.path, treatment_of(p)) for p in plans if p.steps)
+            calls = (
+                replace(one, sketch=sketch and one.pays_to_sketch)
+                .call(path, self._blobs.url, self._folder.root / path, self._kept)
+                for path, one in wanted
+            )  # fmt: skip
             for _ in workers.run(calls):
                 pass
         return time.monotonic() - begun

@@ -15,7 +15,7 @@ from ivory_thistle.core.treatment.ladder import Step
 from ivory_thistle.core.treatment.making import make_files
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.treatment.sketching import sketch_files
-from ivory_thistle.core.treatment.treat import sketch_image
+from ivory_thistle.core.treatment.treat import pays_to_sketch, sketch_image
 from ivory_thistle.core.treatment.wish import Rung, Wish
 from pictures import camera_picture, encoded, photograph, translucent_graphic
 
@@ -106,7 +106,7 @@ def test_what_is_drawn_stays_drawn() -> None:
 
 
 def test_a_whole_image_is_sketched_or_not_at_all() -> None:
-    """The same tiers, widths and rules as for the files to come; what moves or stays in place is not sketched."""
+    """The same tiers, widths and rules as for the files to come; what moves, is drawn or stays in place is not."""
     data = encoded(camera_picture(1200, 800), "JPEG", quality=95)
     facts, _ = read_facts("a.jpg", data)
     assert facts is not None
@@ -118,6 +118,13 @@ def test_a_whole_image_is_sketched_or_not_at_all() -> None:
     assert all(r.score is None for r in treated.renditions)
     assert treated.words[0] == "A sketch: quick files at predicted settings, not confirmed."
     assert sketch_image(data, facts, [Step(800)], Rules(form=HandoverForm.IN_PLACE)) is None
+    assert pays_to_sketch(facts, [Step(800), Step(400)], Rules(), "photograph")
+    assert not pays_to_sketch(facts, [Step(400)], Rules(), "photograph"), "it takes as long as the files"
+    assert not pays_to_sketch(facts, [Step(800), Step(400)], Rules(lossless=True), "photograph")
+    drawing = encoded(translucent_graphic(800), "PNG")
+    facts, _ = read_facts("a.png", drawing)
+    assert facts is not None and sketch_image(drawing, facts, [Step(800)], Rules(), kind="graphic") is None
+    assert not pays_to_sketch(facts, [Step(800)], Rules(), "graphic")
     frames = [photograph("coffee").resize((60, 40)).rotate(n) for n in range(3)]
     moving = encoded(frames[0], "GIF", save_all=True, append_images=frames[1:])
     facts, _ = read_facts("a.gif", moving)

@@ -16,6 +16,7 @@ from ivory_thistle.api.routes.forecast_of_run import get_forecast_of_run
 from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.forecast.files import SKETCHING
 from ivory_thistle.core.states import State
+from ivory_thistle.core.treatment import treat as treat_module
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
@@ -23,7 +24,7 @@ from ivory_thistle.workflows.at_hand import stored_at_hand
 from ivory_thistle.workflows.forecasting import foretell
 from ivory_thistle.workflows.kept import kept_url, open_kept
 from ivory_thistle.workflows.made import made_by
-from ivory_thistle.workflows.runs import keep_result, keep_sketches, sketches_of, waiting_tasks
+from ivory_thistle.workflows.runs import first_pass, keep_result, keep_sketches, waiting_tasks
 from ivory_thistle.workflows.sampling import foretell_stored
 from ivory_thistle.workflows.treating import TaskResult, treat
 from ivory_thistle.workflows.workers import AT_ONCE
@@ -43,24 +44,32 @@ def long_run(made: sessionmaker[Session], run_id: int, tmp_path, monkeypatch: py
     return run_id
 
 
+@pytest.fixture(autouse=True)
+def _small_ones_too(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Photographs are sketched however small they are: those of the little site are."""
+    monkeypatch.setattr(treat_module, "SKETCHED_FROM", 0)
+
+
 def test_only_long_runs_are_sketched(made: sessionmaker[Session], blobs: Blobs, long_run: int) -> None:
-    """Not what is done soon, what is sketched already, or what was treated before by the same rules."""
+    """Not what is done soon, what is sketched already, what was treated before by the same rules, nor drawings."""
     with made.begin() as session:
         waiting = waiting_tasks(session, long_run, RULES)
-        wanted = sketches_of(session, long_run, waiting, kept_url())
-        assert wanted == {task: replace(one, sketch=True) for task, one in waiting.items()}
-        assert wanted.keys() == waiting.keys() and sketches_of(session, long_run, waiting, "") == {}
-        first, second, *_ = waiting
+        wanted = first_pass(session, long_run, waiting, kept_url())
+        assert wanted == {task: replace(one, sketch=one.kind == "photograph") for task, one in waiting.items()}
+        assert first_pass(session, long_run, waiting, "") == {}
+        first, second, *others = (task for task, one in wanted.items() if one.sketch)
+        assert others and len(others) + 2 < len(wanted)
         assert treat(blobs.url, waiting[first], kept_url=kept_url()).renditions
         session.get_one(t.Task, second).sketched = True
         session.flush()
-        assert sketches_of(session, long_run, waiting, kept_url()).keys() == waiting.keys() - {first, second}
+        again = first_pass(session, long_run, waiting, kept_url())
+        assert again.keys() == waiting.keys() - {second} and not again[first].sketch
         session.execute(update(t.Task).where(t.Task.run_id == long_run).values(cost=1.0))
-        assert sketches_of(session, long_run, waiting, kept_url()) == {}
+        assert first_pass(session, long_run, waiting, kept_url()) == {}
 
 
 def test_the_time_left_counts_what_is_not_sketched_yet(made: sessionmaker[Session], long_run: int) -> None:
-    """By what sketches are expected to take, then by how they went; once all are there, the images alone count."""
+    """By what all is expected to take, then by how it went; once all sketches are there, the images alone count."""
     with made.begin() as session:
         run = session.get_one(t.Run, long_run)
         run.state, run.started_at, run.sketched_at = State.RUNNING, t.now() - timedelta(seconds=30), None
@@ -68,14 +77,15 @@ def test_the_time_left_counts_what_is_not_sketched_yet(made: sessionmaker[Sessio
         making = 60.05 * (1 + len(others)) / AT_ONCE
         assert run_out(session, run).seconds_left == pytest.approx(making)
         # A quick picture: less than a tenth of all says nothing yet of the pace.
-        session.execute(update(t.Task).where(t.Task.id == one).values(sketched=True, cost=1.0))
-        making += (1.05 - 60.05) / AT_ONCE
-        expected = SKETCHING * 60.05 * len(others) / AT_ONCE
-        assert run_out(session, run).seconds_left == pytest.approx(making + expected)
-        session.execute(update(t.Task).where(t.Task.id == one).values(cost=60.0))
-        making += (60.05 - 1.05) / AT_ONCE
-        assert run_out(session, run).seconds_left == pytest.approx(making + 30 * len(others), rel=0.1)
+        session.execute(update(t.Task).where(t.Task.id.in_(others)).values(pays_to_sketch=True))
+        session.execute(update(t.Task).where(t.Task.id == one).values(pays_to_sketch=True, sketched=True, cost=1.0))
+        units = 1.05 + 60.05 * len(others) * (1 + SKETCHING)
+        assert run_out(session, run).seconds_left == pytest.approx(units / AT_ONCE)
+        session.execute(update(t.Task).where(t.Task.id == one).values(cost=600.0))
+        units += 600.0 - 1.0
+        assert run_out(session, run).seconds_left == pytest.approx(30 * units / (600.05 * SKETCHING), rel=0.1)
         run.sketched_at = t.now()
+        making = (600.05 + 60.05 * len(others)) / AT_ONCE
         assert run_out(session, run).seconds_left == pytest.approx(making, rel=0.01)
 
 
@@ -101,7 +111,7 @@ def test_judged_files_take_the_place_of_sketches(made: sessionmaker[Session], bl
 
 
 def test_a_forecast_rests_on_sketches(made: sessionmaker[Session], blobs: Blobs, long_run: int) -> None:
-    """Until the images are made; both are told by their own figures."""
+    """Until the images are made, which drawings are at once; both are told by their own figures."""
     with made() as session:
         run = session.get_one(t.Run, long_run)
         at_hand = stored_at_hand(session, run.capture_id, blobs)
@@ -109,9 +119,10 @@ def test_a_forecast_rests_on_sketches(made: sessionmaker[Session], blobs: Blobs,
     kept = open_kept(kept_url())
     assert kept is not None
     for one in waiting.values():
-        treat(blobs.url, replace(one, sketch=True), kept_url=kept_url())
+        treat(blobs.url, replace(one, sketch=one.pays_to_sketch), kept_url=kept_url())
     told = foretell(at_hand, RULES, {}, Policy(), kept_url())
-    assert told.sketched == len(waiting) and told.learnt.known == 0
+    paying = sum(one.pays_to_sketch for one in waiting.values())
+    assert told.sketched == paying and told.learnt.known == len(waiting) - paying
     for one in waiting.values():
         treat(blobs.url, one, kept_url=kept_url())
     truth = foretell(at_hand, RULES, {}, Policy(), kept_url())
@@ -123,7 +134,7 @@ def test_a_forecast_rests_on_sketches(made: sessionmaker[Session], blobs: Blobs,
 def test_a_long_run_from_sketch_to_file(
     made: sessionmaker[Session], blobs: Blobs, long_run: int, coordinators: Callable[[], Running]
 ) -> None:
-    """Everything is sketched before the first image is done, and nothing is a sketch in the end.
+    """Photographs are sketched before the first of them is done, drawings are not, and nothing is a sketch in the end.
 
     What the sketches foretell is kept beside the first forecast, and stands beside the truth.
     """
@@ -142,7 +153,10 @@ def test_a_long_run_from_sketch_to_file(
     with made() as session:
         tasks = session.scalars(select(t.Task).where(t.Task.run_id == long_run, t.Task.state == "done")).all()
     assert ended.state == "done" and ended.sketched_at is not None and len(tasks) == 5
-    assert all(task.finished_at and task.finished_at >= ended.sketched_at for task in tasks)
+    assert {task.pays_to_sketch for task in tasks} == {True, False}
+    after = {task.finished_at for task in tasks if task.pays_to_sketch}
+    before = {task.finished_at for task in tasks if not task.pays_to_sketch}
+    assert all(at and at >= ended.sketched_at for at in after) and all(at and at <= ended.sketched_at for at in before)
     assert not any(task.sketched for task in tasks)
     with made() as session:
         ran = get_forecast_of_run(long_run, session)

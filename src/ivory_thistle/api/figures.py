@@ -205,26 +205,26 @@ def _is_sketching(run: t.Run) -> bool:
 def _pace(session: Session, run: t.Run, started_at: datetime) -> tuple[float | None, float | None]:
     """Megapixels a second, and the seconds that are left: by what images were expected to cost, and how that went.
 
-    Sketches come before; their time tells nothing of the others, only of the sketches that are left.
+    What is sketched counts for its share of what it is expected to cost.
     """
     begun = max(started_at, run.sketched_at or started_at)
     seconds = ((run.finished_at or t.now()) - begun).total_seconds()
     since = t.Task.finished_at >= begun
     cost, waits = t.Task.cost + _LEAST_COST, t.Task.state == "waiting"
-    sums = ((since, t.Image.pixels), (since, cost), (waits, cost), (waits & t.Task.sketched, cost))
+    sketched, pays = waits & t.Task.sketched, waits & t.Task.pays_to_sketch & ~t.Task.sketched
+    sums = ((since, t.Image.pixels), (since, cost), (waits, cost), (sketched, cost), (pays, cost))
     row = session.execute(
         select(*(func.coalesce(func.sum(case((which, what), else_=0)), 0) for which, what in sums))
         .join(t.Image, t.Image.id == t.Task.image_id)
         .where(t.Task.run_id == run.id, func.json_length(t.Task.widths) > 0)
     ).one()
-    pixels, done, waiting, sketched = (float(x) for x in row)
+    pixels, done, waiting, is_sketched, to_sketch = (float(x) for x in row)
     rate = pixels / 1e6 / seconds if pixels and seconds > 0 else None
     if run.state != State.RUNNING or not (done or waiting):
         return rate, None
-    left = _seconds_left(done, waiting, seconds, 1 / AT_ONCE)
-    if sketched and _is_sketching(run):
-        left += _seconds_left(sketched, waiting - sketched, seconds, SKETCHING / AT_ONCE)
-    return rate, left
+    if is_sketched and _is_sketching(run):
+        done, waiting = done + SKETCHING * is_sketched, waiting + SKETCHING * to_sketch
+    return rate, _seconds_left(done, waiting, seconds, 1 / AT_ONCE)
 
 
 def _seconds_left(done: float, waiting: float, seconds: float, expected: float) -> float:

@@ -32,11 +32,11 @@ from ivory_thistle.workflows.kept import kept_url, let_go_of_the_oldest
 from ivory_thistle.workflows.measuring import measure_capture
 from ivory_thistle.workflows.runs import (
     asked_first,
+    first_pass,
     in_order,
     keep_result,
     keep_sketches,
     settle_run,
-    sketches_of,
     waiting_tasks,
 )
 from ivory_thistle.workflows.sampling import Sampler, foretell_from_sketches
@@ -179,9 +179,10 @@ class Coordinator:
         with self._sessions() as session:
             rules = Rules.from_dict(session.get_one(t.Run, run_id).rules)
             waiting = waiting_tasks(session, run_id, rules)
-            sketches = sketches_of(session, run_id, waiting, kept_url())
-        self._sketch(run_id, sketches)
-        for outcome in self._outcomes(run_id, waiting):
+            first = first_pass(session, run_id, waiting, kept_url())
+        self._pass_first(run_id, first)
+        left = {task: one for task, one in waiting.items() if task not in first or first[task].sketch}
+        for outcome in self._outcomes(run_id, left):
             if isinstance(outcome.error, StorageError):
                 raise outcome.error
             self._keep(run_id, outcome)
@@ -192,15 +193,18 @@ class Coordinator:
         settled = settle_run(run_id, self._sessions, self._blobs, lambda: self._stop_asked(t.Run, run_id))
         return State.DONE if settled else self._cut_short()
 
-    def _sketch(self, run_id: int, sketches: Mapping[int, Treatment]) -> None:
-        """Makes what can be looked at before the tasks themselves are done. One that fails will say so as a task."""
-        for outcome in self._outcomes(run_id, sketches):
+    def _pass_first(self, run_id: int, first: Mapping[int, Treatment]) -> None:
+        """Makes what can be looked at before long work begins. A sketch that fails will say so as a task."""
+        for outcome in self._outcomes(run_id, first):
             if isinstance(outcome.error, StorageError):
                 raise outcome.error
-            task, result = int(str(outcome.key)), result_of(outcome)
-            in_transaction(self._sessions, partial(keep_sketches, task_id=task, result=result))
+            task = int(str(outcome.key))
+            if first[task].sketch:
+                in_transaction(self._sessions, partial(keep_sketches, task_id=task, result=result_of(outcome)))
+            else:
+                self._keep(run_id, outcome)
         self._set(t.Run, run_id, sketched_at=t.now())
-        if sketches and not self._stop_asked(t.Run, run_id):
+        if first and not self._stop_asked(t.Run, run_id):
             in_transaction(self._sessions, lambda session: foretell_from_sketches(session, run_id, self._blobs))
 
     def _keep(self, run_id: int, outcome: Outcome) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import gc
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass, replace
 from hashlib import sha256
@@ -145,7 +145,7 @@ def _foretell(
     return Foretold(
         plans, expected, learnt, pages,
         totals(pages, expected, policy, learnt.site_spread),
-        _time(own, learnt, loads, bool(weights)),
+        _time(own, learnt, loads, bool(weights), {p.image.path for p in plans if treatment_of(p).pays_to_sketch}),
         Range.around(sum(one.bytes for one in own), _off(own, learnt.site_spread)),
         bool(weights), len(sketches),
     )  # fmt: skip
@@ -156,7 +156,8 @@ def originals_that_stay(
 ) -> dict[str, list[str]]:
     """By page, the treated files that it goes on loading as they are: found by rewriting the site as a run would.
 
-    The new files stand in for those that a run makes: what can be replaced does not hang on their bytes.
+    The new files stand in for those that a run makes: what can be replaced does not hang on their bytes. Raises
+    StoppedError.
     """
     if not rules.form.rewrites:
         return {}
@@ -228,7 +229,8 @@ class _Kept:
 
     def find_sketch(self, planned: Plan) -> KeptTreatment | None:
         """What was sketched of an image that is to be treated."""
-        return find_kept(self._kept, replace(treatment_of(planned), sketch=True).key) if planned.steps else None
+        treatment = treatment_of(planned)
+        return find_kept(self._kept, replace(treatment, sketch=True).key) if treatment.pays_to_sketch else None
 
 
 def _off(images: Iterable[Expected], site_spread: float) -> float:
@@ -238,10 +240,12 @@ def _off(images: Iterable[Expected], site_spread: float) -> float:
     return float((own + (site_spread * sum(one.bytes for one in unsure)) ** 2) ** 0.5)
 
 
-def _time(images: Iterable[Expected], learnt: Learnt, loads: int, measured: bool) -> Range:
-    """Seconds of a run: its images on several workers, sketched and made, then its pages looked at in a browser."""
+def _time(images: Iterable[Expected], learnt: Learnt, loads: int, measured: bool, paying: Collection[str]) -> Range:
+    """Seconds of a run: its images on several workers, made and before, where that pays, sketched; then its pages
+    looked at in a browser.
+    """
     images = list(images)
     making = sum(one.seconds for one in images) / AT_ONCE
-    sketching = SKETCHING * sum(one.seconds for one in images if not one.has_files) / AT_ONCE
+    sketching = SKETCHING * sum(one.seconds for one in images if not one.has_files and one.path in paying) / AT_ONCE
     looking = SECONDS["page measured" if measured else "page"] * loads
     return Range.around(making + sketching + looking, learnt.time_spread * making)

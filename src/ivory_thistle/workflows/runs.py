@@ -27,7 +27,7 @@ from ivory_thistle.workflows.kept import find_kept, open_kept
 from ivory_thistle.workflows.made import made_by
 from ivory_thistle.workflows.settings import site_screens
 from ivory_thistle.workflows.storing import insert_rows, role_of
-from ivory_thistle.workflows.treating import TaskResult, Treatment
+from ivory_thistle.workflows.treating import TaskResult, Treatment, treatment_of
 from ivory_thistle.workflows.weights import stored_weights
 
 _PROGRESS_EVERY, _SHOWN_FIRST = 4, 4
@@ -64,6 +64,7 @@ def start_run(
                 run_id=run.id, image_id=ids[facts.sha256], state=state, role=planned.role,
                 widths=[s.width for s in planned.steps], dense=[s.width for s in planned.steps if s.dense],
                 apart=list(planned.apart), cost=costs.get(planned.image.path, 0.0),
+                pays_to_sketch=treatment_of(planned).pays_to_sketch,
                 rules=planned.rules.as_dict() if planned.rules != rules else None, decided=list(planned.decided),
                 reason=planned.reason, words=[], bytes_before=facts.bytes,
                 bytes_after=facts.bytes, finished_at=None if planned.steps else t.now(),
@@ -118,19 +119,23 @@ def waiting_tasks(session: Session, run_id: int, rules: Rules) -> dict[int, Trea
     return {task.id: _treatment(task, ImageFacts(**facts), kind or None, rules) for task, facts, kind in in_order}
 
 
-def sketches_of(session: Session, run_id: int, waiting: Mapping[int, Treatment], kept_url: str) -> dict[int, Treatment]:
-    """What to sketch of the waiting tasks before any is treated; nothing where the whole is done soon.
+def first_pass(session: Session, run_id: int, waiting: Mapping[int, Treatment], kept_url: str) -> dict[int, Treatment]:
+    """What comes before the waiting tasks themselves: sketches where these pay, and all else as it will be.
 
-    What was treated before by the same rules is there at once, and needs no sketch.
+    Nothing, where little is to be sketched. What was treated before by the same rules is there at once, and needs no
+    sketch.
     """
     rows = session.execute(select(t.Task.id, t.Task.cost, t.Task.sketched).where(t.Task.run_id == run_id)).all()
-    costs = {task: cost for task, cost, sketched in rows if task in waiting and not sketched}
     kept = open_kept(kept_url)
-    dear = {task: cost for task, cost in costs.items() if find_kept(kept, waiting[task].key) is None}
+    new = {task: cost for task, cost, sketched in rows if task in waiting and not sketched}
+    dear = {
+        task: cost for task, cost in new.items()
+        if waiting[task].pays_to_sketch and find_kept(kept, waiting[task].key) is None
+    }  # fmt: skip
     said = os.environ.get(_WORTH_SKETCHING, "")
-    if kept is None or sum(dear.values()) < (int(said) if said.isdigit() else _SECONDS):
+    if kept is None or not dear or sum(dear.values()) < (int(said) if said.isdigit() else _SECONDS):
         return {}
-    return {task: replace(one, sketch=True) for task, one in waiting.items() if task in dear}
+    return {task: replace(one, sketch=task in dear) for task, one in waiting.items() if task in new}
 
 
 def in_order(waiting: Mapping[int, Treatment], asked_first: Callable[[], Container[int]]) -> Iterator[int]:

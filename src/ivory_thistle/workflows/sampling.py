@@ -20,6 +20,7 @@ from ivory_thistle.store.database import in_transaction
 from ivory_thistle.workflows.at_hand import AtHand, stored_at_hand
 from ivory_thistle.workflows.forecasting import Foretold, foretell, originals_that_stay, sample_of, to_sketch
 from ivory_thistle.workflows.kept import kept_url
+from ivory_thistle.workflows.progress import StoppedError
 from ivory_thistle.workflows.settings import site_policy, site_screens
 from ivory_thistle.workflows.treating import Treatment, treatment_of
 from ivory_thistle.workflows.weights import stored_weights
@@ -99,9 +100,14 @@ class Sampler:
 
     def take(self) -> bool:
         """False where it was stopped before its end."""
-        told = self._told()
-        self._keep_what_stays(told)
-        looked_at = self._to_look_at(told)
+        try:
+            self._take()
+        except StoppedError:
+            return False
+        return not self._stop()
+
+    def _take(self) -> None:
+        looked_at = self._to_look_at(self._told())
         self._note(0, len(looked_at))
         calls = (Call(facts.sha256, look_closer, (self._blobs.url, facts), _LOOK_SECONDS) for facts in looked_at)
         for done, outcome in enumerate(self._workers.run(calls, self._stop), 1):
@@ -109,12 +115,15 @@ class Sampler:
                 self._keep(str(outcome.key), outcome.value)
             if done % _PROGRESS_EVERY == 0:
                 self._note(done, len(looked_at))
+        if self._stop():
+            return
+        self._find_what_stays(self._told())
         told = self._told()
-        sketches = [replace(treatment_of(planned), sketch=True) for planned in to_sketch(told)[:_MOST_LOOKS]]
+        wanted = (treatment_of(planned) for planned in to_sketch(told)[:_MOST_LOOKS])
+        sketches = [replace(one, sketch=one.pays_to_sketch) for one in wanted]
         treated = [treatment_of(planned) for planned in sample_of(told)]
         self._make(sketches, len(looked_at), len(treated), _PROGRESS_EVERY)
         self._make(treated, len(looked_at) + len(sketches), 0, 1)
-        return not self._stop()
 
     def _make(self, wanted: Sequence[Treatment], before: int, after: int, every: int) -> None:
         """Makes what a run will take over, or what is sketched of it; so many steps come before and after."""
@@ -125,7 +134,11 @@ class Sampler:
             if done % every == 0:
                 self._note(before + done, total)
 
-    def _keep_what_stays(self, told: Foretold) -> None:
+    def _find_what_stays(self, told: Foretold) -> None:
+        """Raises StoppedError."""
+        with self._sessions() as session:
+            if session.get_one(t.Sample, self._id).stays is not None:
+                return
         stays = originals_that_stay(self._at_hand, told, self._rules, self._screens, self._stop)
         kept = update(t.Sample).where(t.Sample.id == self._id).values(stays=stays)
         in_transaction(self._sessions, lambda session: session.execute(kept))

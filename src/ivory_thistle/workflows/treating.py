@@ -20,7 +20,7 @@ from ivory_thistle.core.treatment.ladder import Plan, Step
 from ivory_thistle.core.treatment.rendition import RenditionFacts, facts_of
 from ivory_thistle.core.treatment.roles import Role
 from ivory_thistle.core.treatment.rules import Rules
-from ivory_thistle.core.treatment.treat import sketch_image, treat_image
+from ivory_thistle.core.treatment.treat import pays_to_sketch, sketch_image, treat_image
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.kept import keep, take_kept
 from ivory_thistle.workflows.plugged import named_formats
@@ -60,6 +60,11 @@ class Treatment:
         seconds = _SECONDS + _SECONDS_A_MEGAPIXEL * pixels / 1e6
         memory = _MEMORY + _MEMORY_A_PIXEL * self.facts.width * self.facts.height
         return Call(key, treat, (blobs_url, self, path, kept_url), seconds, memory)
+
+    @property
+    def pays_to_sketch(self) -> bool:
+        """Whether its sketches take clearly less time than its files."""
+        return pays_to_sketch(self.facts, self.steps, self.rules, self.kind, self.size)
 
     @property
     def key(self) -> str:

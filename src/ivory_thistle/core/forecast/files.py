@@ -32,8 +32,8 @@ SKETCH_SPREAD = 0.2
 """By how much an image is off, as a share, that was sketched."""
 SKETCHED_SITE_SPREAD = 0.08
 """By how much a whole site is off that was sketched."""
-_MAKING_OF_SKETCH: Mapping[str, float] = {"photograph": 3.4, "drawn": 0.9}
-"""How many times the seconds of its sketch making a picture takes, by what is alike (docs/decisions/0019)."""
+_MAKING_OF_SKETCH = 3.4
+"""How many times the seconds of its sketch making a picture takes (docs/decisions/0019)."""
 _SKETCHES_SURE_AFTER, _MOST_OFF = 2, 0.5
 """So many sketches that were confirmed tell as much of the others as what is known of sketches; none of them tells more
 than this (natural logarithm)."""
@@ -155,14 +155,13 @@ class Learnt:
     def seconds_after(self, model: Modelled, sketch: float) -> float:
         """The seconds that making a picture takes whose sketch took so many: both tell of the same machine.
 
-        Where sketches of its kind do not tell that, what the model says.
+        Where that is not known, what the model says.
         """
-        usual = _MAKING_OF_SKETCH.get(model.alike)
-        if not (usual and sketch):
+        if not sketch:
             return model.seconds * self.seconds
         sketches, whole = self.paces.get(model.alike, (0.0, 0.0))
         before = _SURE_AFTER * sketch
-        return sketch * (whole + before * usual) / (sketches + before)
+        return sketch * (whole + before * _MAKING_OF_SKETCH) / (sketches + before)
 
     @property
     def site_spread(self) -> float:

@@ -1,7 +1,6 @@
 """Sketches: quick encodes of an image's files at settings that small copies of it foretell, confirmed by no search.
 
 They are there to be looked at while the confirmed files are still being made; nothing of them is handed over.
-What a drawing keeps without loss or by a palette is made as it will be: nothing of that is searched.
 """
 
 from __future__ import annotations
@@ -55,8 +54,7 @@ less (natural logarithm) narrower ones do with each factor e of the width, and f
 _QUIET, _NOISY = 0.5, 1.7
 """Bits a pixel of the widest file: on noise, a thorough encoder finds little to save at any width."""
 _FIXED_SHARES: Mapping[FormatName, float] = {"avif": 0.82, "webp": 0.8, "jpeg": 0.83}
-_DRAWN_SHARES: Mapping[FormatName, float] = {"avif": 0.48}
-"""The same at a fixed quality, and where drawings keep more (docs/decisions/0021)."""
+"""The same at a fixed quality (docs/decisions/0021)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,8 +121,6 @@ def sketch_files(rungs: Sequence[Rung], wish: Wish, tiers: Sequence[Tier]) -> di
     *makers, last = [_Sketcher(rung, wish, chroma[width]) for rung, width in zip(rungs, near, strict=True)]
     in_order = [tier for tier in reversed(TIERS) if tier in tiers]
     for tier in in_order:
-        if wish.drawn and last.is_no_gain(tier, learnt):
-            continue
         for small in tried:
             small.learn(tier, learnt)
         if last.width > widths[-1] and last.is_searched(tier):
@@ -182,10 +178,6 @@ class _Sketcher(Maker):
     def is_searched(self, tier: Tier) -> bool:
         """Whether a setting is looked for that keeps a look."""
         return not (self._ways(tier) or self._wish.rules.fixed or self._wish.rules.cap)
-
-    def is_no_gain(self, tier: Tier, learnt: Learnt) -> bool:
-        """Whether a quick file already shows that a tier is no gain on what was made before."""
-        return bool(self.no_gain_by_probe(tier, self._hint(tier, learnt)))
 
     def learn(self, tier: Tier, learnt: Learnt) -> None:
         """Tells by how many settings the picture is off a typical one, where these follow from a fidelity."""
@@ -279,7 +271,7 @@ class _Sketcher(Maker):
         if self._ways(tier) or self._wish.rules.cap:
             return 1.0
         if self._wish.rules.fixed:
-            return (_DRAWN_SHARES if self._wish.drawn else _FIXED_SHARES).get(file.format, 1.0)
+            return _FIXED_SHARES.get(file.format, 1.0)
         if file.format in _TRIED:
             return _TRIED[file.format].confirmed * saved
         quiet, narrower, noisy = _SHARES.get(file.format, (1.0, 0.0, 1.0))

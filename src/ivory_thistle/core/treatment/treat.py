@@ -12,7 +12,7 @@ from ivory_thistle.core.images.facts import ImageFacts
 from ivory_thistle.core.images.kind import DRAWN, look_at
 from ivory_thistle.core.images.metadata import kept_metadata
 from ivory_thistle.core.images.pixels import Pixels, decode, reduce
-from ivory_thistle.core.images.resize import Resize, resize, sharpened
+from ivory_thistle.core.images.resize import Resize, resize, sharpened, target_size
 from ivory_thistle.core.quality import prepare, score
 from ivory_thistle.core.treatment.choice import Treated, keep_what_is_worth_it
 from ivory_thistle.core.treatment.form import HandoverForm
@@ -29,6 +29,8 @@ from ivory_thistle.core.words import kb
 
 _SHARPENING = (0.35, 0.2)
 _SKETCH_WORDS = "A sketch: quick files at predicted settings, not confirmed."
+SKETCHED_FROM = 300_000
+"""Pixels of all widths of an image together: with fewer, sketches take about as long as the files (decision 0021)."""
 _UNHARMED = 90.0
 """A sharpening that scores less than this against the picture as it is has gone too far."""
 
@@ -76,14 +78,33 @@ def sketch_image(
 ) -> Treated | None:
     """The same by quick encoders at predicted settings that no search confirms; None for what is not sketched.
 
-    That is what keeps its format and size, and what moves. Raises PictureError, EncodeError.
+    That is what keeps its format and size, what moves, and what is drawn. Raises PictureError, EncodeError.
     """
-    if rules.form is HandoverForm.IN_PLACE or facts.frames > 1:
+    if not _can_be_sketched(facts, rules, kind):
         return None
-    if facts.is_vector:
-        return treat_vector(data, facts, rules)
     asked = _asked(data, facts, sorted(steps, key=lambda s: s.width), rules, role, kind, size)
     return _kept(sketch_files(asked.rungs, asked.wish, asked.tiers), facts, rules, [_SKETCH_WORDS], ())
+
+
+def pays_to_sketch(
+    facts: ImageFacts, steps: Iterable[Step], rules: Rules, kind: str | None, size: Resize | None = None
+) -> bool:
+    """Whether sketches of an image take clearly less time than its files: those of large photographs do."""
+    if not _can_be_sketched(facts, rules, kind):
+        return False
+    width, height = target_size(facts.width, facts.height, size) if size else (facts.width, facts.height)
+    return sum(step.width**2 for step in steps) * height / width >= SKETCHED_FROM
+
+
+def _can_be_sketched(facts: ImageFacts, rules: Rules, kind: str | None) -> bool:
+    """Drawings take as long either way, since nothing of them but AVIF is searched."""
+    kept = rules.form is HandoverForm.IN_PLACE
+    return not (kept or facts.frames > 1 or facts.is_vector or _is_drawn(facts, rules, kind))
+
+
+def _is_drawn(facts: ImageFacts, rules: Rules, kind: str | None) -> bool:
+    """Whether it is made as a drawing: to keep what is blurred already without loss would cost more than the file."""
+    return rules.lossless or (kind in DRAWN and not FORMATS[facts.format].lossy)
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,8 +133,7 @@ def _asked(
     if kind is None:
         look = look_at(data, facts)
         kind = look.kind if look else ""
-    # To keep what is blurred already without loss would cost more than the file itself.
-    drawn = rules.lossless or (kind in DRAWN and not FORMATS[facts.format].lossy)
+    drawn = _is_drawn(facts, rules, kind)
     rungs = []
     for step in widths:
         small = reduce(top, step.width)

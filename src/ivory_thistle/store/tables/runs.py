@@ -59,8 +59,8 @@ class Task(Base):
     `widths` is its ladder; those in `dense` are loaded by screens of high density only; `apart` are widths
     of fallbacks that are made besides. `rules` are its own where narrower ones hold for it (None: the run's); `decided`
     says which. `cost` are the seconds of a worker that it was expected to take; what is `asked_first` goes before all
-    else. While it waits, its renditions are `sketched`: not confirmed. `proof` is how one of
-    its files looks beside the original (None: not judged yet).
+    else. While it waits, its renditions are `sketched`: not confirmed; that is done where it `pays_to_sketch`. `proof`
+    is how one of its files looks beside the original (None: not judged yet).
     """
 
     __tablename__ = "task"
@@ -81,6 +81,7 @@ class Task(Base):
     cost: Mapped[float] = mapped_column(Double, default=0.0)
     asked_first: Mapped[bool] = mapped_column(default=False)
     sketched: Mapped[bool] = mapped_column(default=False)
+    pays_to_sketch: Mapped[bool] = mapped_column(default=False)
     proof: Mapped[dict[str, Any] | None]
     finished_at: Mapped[datetime | None] = mapped_column(When)
     __table_args__ = (UniqueConstraint("run_id", "image_id"), Index(None, "run_id", "state"), OPTIONS)

@@ -44,9 +44,9 @@ export function RunScreen() {
         </>
       ) : (
         <Progress
-          done={r.sketching ? r.sketched : r.done + r.failed}
+          done={r.done + r.failed + (r.sketching ? r.sketched : 0)}
           total={r.total}
-          label={r.sketching ? "Images sketched" : "Images treated"}
+          label={r.sketching ? "Images sketched or treated" : "Images treated"}
         />
       )}
       <dl className="mt-4 mb-8 flex flex-wrap gap-x-12 gap-y-4">
@@ -91,7 +91,7 @@ function says(r: Schemas["Run"]): string {
   if (r.state === "finishing")
     return "Every page is loaded in Chromium as it was and as it will be; where a box would change, the image takes a safer form.";
   if (r.state === "running" && r.sketching)
-    return "First a quick file for everything, so that there is something to see; then the files whose look is confirmed.";
+    return "Large photographs get quick files first, so that there is something to see, and all else is made as it stays; then come the files whose look is confirmed.";
   if (r.state === "running") return "You may leave this page or close the browser; the run goes on.";
   if (r.state === "stopped") return "What is finished is kept. Going on takes up the rest.";
   if (r.state === "paused") return "What is finished is kept, and no image has failed. Then go on.";

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from PIL import Image, ImageFilter
@@ -120,6 +122,7 @@ def test_a_whole_image_is_sketched_or_not_at_all() -> None:
     assert sketch_image(data, facts, [Step(800)], Rules(form=HandoverForm.IN_PLACE)) is None
     assert pays_to_sketch(facts, [Step(800), Step(400)], Rules(), "photograph")
     assert not pays_to_sketch(facts, [Step(400)], Rules(), "photograph"), "it takes as long as the files"
+    assert not pays_to_sketch(replace(facts, width=0, height=0), [], Rules(), None), "nobody knows its size"
     assert not pays_to_sketch(facts, [Step(800), Step(400)], Rules(lossless=True), "photograph")
     drawing = encoded(translucent_graphic(800), "PNG")
     facts, _ = read_facts("a.png", drawing)

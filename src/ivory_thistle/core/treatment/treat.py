@@ -87,10 +87,10 @@ def sketch_image(
 
 
 def pays_to_sketch(
-    facts: ImageFacts, steps: Iterable[Step], rules: Rules, kind: str | None, size: Resize | None = None
+    facts: ImageFacts, steps: Sequence[Step], rules: Rules, kind: str | None, size: Resize | None = None
 ) -> bool:
     """Whether sketches of an image take clearly less time than its files: those of large photographs do."""
-    if not _can_be_sketched(facts, rules, kind):
+    if not steps or not _can_be_sketched(facts, rules, kind):
         return False
     width, height = target_size(facts.width, facts.height, size) if size else (facts.width, facts.height)
     return sum(step.width**2 for step in steps) * height / width >= SKETCHED_FROM

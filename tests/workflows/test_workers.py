@@ -91,6 +91,16 @@ def test_every_call_is_answered_and_only_the_bad_ones_fail(workers: Workers) -> 
     assert str(found["refused"].error) == "no picture" and isinstance(found["refused"].error, PictureError)
 
 
+def test_a_slow_start_takes_no_time_from_a_call(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """On a busy machine it takes long to import what reads pictures: the first pages of a site are read all the same."""
+    (tmp_path / "starts_slowly.py").write_text("import time\ntime.sleep(4)\n")
+    monkeypatch.syspath_prepend(tmp_path)
+    monkeypatch.setenv("THISTLE_FORMATS", "starts_slowly")
+    with Workers(at_once=1) as one:
+        (outcome,) = one.run([Call("x", double, (2,), 3)])
+    assert outcome.value == 4, outcome.error
+
+
 def test_one_killed_from_outside_is_no_calls_fault(workers: Workers, tmp_path: Path) -> None:
     """Its call is given to another; one that is killed again and again fails in the end."""
     place = tmp_path / "pid"

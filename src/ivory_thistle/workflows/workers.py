@@ -188,7 +188,8 @@ class _Worker:
             while self.calls and self.connection.poll():
                 answer = self.connection.recv()
                 if answer == _READY:
-                    self._ready = True
+                    # How long it takes to start is not the first call's fault.
+                    self._ready, self._begun = True, time.monotonic()
                     continue
                 value, error = answer
                 outcomes.append(Outcome(self.calls.popleft().key, value, error))
@@ -196,7 +197,8 @@ class _Worker:
         except (EOFError, OSError):
             outcome, unfinished = self._died(kills)
             return [*outcomes, *outcome], unfinished
-        if self.calls and time.monotonic() - self._begun > self.calls[0].seconds:
+        to_start = 0.0 if self._ready else _START_SECONDS
+        if self.calls and time.monotonic() - self._begun > self.calls[0].seconds + to_start:
             late, *others = self.calls
             self.end()
             words = f"It was not done within {late.seconds:.0f} seconds."

@@ -30,6 +30,16 @@ def test_migrations_and_tables_agree(engine: Engine) -> None:
         assert compare_metadata(MigrationContext.configure(connection), Base.metadata) == []
 
 
+def test_moments_are_kept_to_the_millisecond(engine: Engine) -> None:
+    """All of them: what is cut to seconds would come before what happened in the same second."""
+    others = text(
+        "SELECT table_name, column_name FROM information_schema.columns WHERE table_schema = DATABASE()"
+        " AND data_type IN ('datetime', 'timestamp') AND datetime_precision <> 3"
+    )
+    with engine.connect() as connection:
+        assert connection.execute(others).all() == []
+
+
 def test_addresses_are_told_apart_byte_for_byte(engine: Engine) -> None:
     """Case, accents and trailing blanks count in the collation of every table."""
     others = text(

@@ -11,7 +11,6 @@ import sys
 import tempfile
 import time
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import replace
 from math import hypot
 from pathlib import Path
 
@@ -67,10 +66,9 @@ class Bench:
         with Workers() as workers:
             wanted = ((p.image.path, treatment_of(p)) for p in plans if p.steps)
             calls = (
-                replace(one, sketch=sketch and one.pays_to_sketch)
-                .call(path, self._blobs.url, self._folder.root / path, self._kept)
+                (one.at_first if sketch else one).call(path, self._blobs.url, self._folder.root / path, self._kept)
                 for path, one in wanted
-            )  # fmt: skip
+            )
             for _ in workers.run(calls):
                 pass
         return time.monotonic() - begun

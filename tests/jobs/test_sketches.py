@@ -119,7 +119,7 @@ def test_a_forecast_rests_on_sketches(made: sessionmaker[Session], blobs: Blobs,
     kept = open_kept(kept_url())
     assert kept is not None
     for one in waiting.values():
-        treat(blobs.url, replace(one, sketch=one.pays_to_sketch), kept_url=kept_url())
+        treat(blobs.url, one.at_first, kept_url=kept_url())
     told = foretell(at_hand, RULES, {}, Policy(), kept_url())
     paying = sum(one.pays_to_sketch for one in waiting.values())
     assert told.sketched == paying and told.learnt.known == len(waiting) - paying

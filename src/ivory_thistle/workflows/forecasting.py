@@ -123,7 +123,8 @@ def _foretell(
     # Those of made files only teach others: where all are made, nobody is to be taught.
     unknown = any(p.steps and p.image.path not in found for p in plans)
     asked = plans if unknown else ()
-    quick = {p.image.path: one for p in asked if (one := kept.find_sketch(p)) and one.words}
+    paying = {p.image.path for p in plans if treatment_of(p).pays_to_sketch}
+    quick = {p.image.path: one for p in asked if p.image.path in paying and (one := kept.find_sketch(p))}
     promised = {
         path: Before(made(told[path], one.renditions, steps[path]).files, one.seconds)
         for path, one in quick.items() if path in truths
@@ -145,7 +146,7 @@ def _foretell(
     return Foretold(
         plans, expected, learnt, pages,
         totals(pages, expected, policy, learnt.site_spread),
-        _time(own, learnt, loads, bool(weights), {p.image.path for p in plans if treatment_of(p).pays_to_sketch}),
+        _time(own, learnt, loads, bool(weights), paying),
         Range.around(sum(one.bytes for one in own), _off(own, learnt.site_spread)),
         bool(weights), len(sketches),
     )  # fmt: skip
@@ -229,8 +230,7 @@ class _Kept:
 
     def find_sketch(self, planned: Plan) -> KeptTreatment | None:
         """What was sketched of an image that is to be treated."""
-        treatment = treatment_of(planned)
-        return find_kept(self._kept, replace(treatment, sketch=True).key) if treatment.pays_to_sketch else None
+        return find_kept(self._kept, replace(treatment_of(planned), sketch=True).key)
 
 
 def _off(images: Iterable[Expected], site_spread: float) -> float:

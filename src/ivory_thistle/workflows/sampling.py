@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from typing import Any
 
 from sqlalchemy import select, update
@@ -119,8 +118,7 @@ class Sampler:
             return
         self._find_what_stays(self._told())
         told = self._told()
-        wanted = (treatment_of(planned) for planned in to_sketch(told)[:_MOST_LOOKS])
-        sketches = [replace(one, sketch=one.pays_to_sketch) for one in wanted]
+        sketches = [treatment_of(planned).at_first for planned in to_sketch(told)[:_MOST_LOOKS]]
         treated = [treatment_of(planned) for planned in sample_of(told)]
         self._make(sketches, len(looked_at), len(treated), _PROGRESS_EVERY)
         self._make(treated, len(looked_at) + len(sketches), 0, 1)

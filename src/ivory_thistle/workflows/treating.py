@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import time
 from collections.abc import Hashable
-from dataclasses import asdict, astuple, dataclass
+from dataclasses import asdict, astuple, dataclass, replace
 from functools import cache
 from hashlib import sha256
 from importlib import import_module
@@ -65,6 +65,11 @@ class Treatment:
     def pays_to_sketch(self) -> bool:
         """Whether its sketches take clearly less time than its files."""
         return pays_to_sketch(self.facts, self.steps, self.rules, self.kind, self.size)
+
+    @property
+    def at_first(self) -> Treatment:
+        """What is made of the image to begin with: its sketch where that pays, else all as it will be."""
+        return replace(self, sketch=self.pays_to_sketch)
 
     @property
     def key(self) -> str:

@@ -10,7 +10,6 @@ import json
 import random
 import re
 import sys
-import tarfile
 import tempfile
 import threading
 import time
@@ -379,28 +378,20 @@ def corpora() -> Iterator[Path]:
 
 
 def _add_published(folder: Path, seeds: dict[str, list[bytes]]) -> None:
-    from registries import debian_package, npm_package, python_source
+    from registries import debian_package, members, npm_package, python_source
 
-    html = _members(python_source("html5lib", "1.1", folder), r"tree-construction/.*\.dat$")
+    html = members(python_source("html5lib", "1.1", folder), r"tree-construction/.*\.dat$")
     seeds["html"] += [case for data in html for case in re.findall(rb"#data\n(.*?)\n#errors", data, re.DOTALL)][::7]
-    css = _members(python_source("tinycss2", "1.5.1", folder), r"css-parsing-tests/.*\.json$")
+    css = members(python_source("tinycss2", "1.5.1", folder), r"css-parsing-tests/.*\.json$")
     for data in css:
         seeds["css"] += [s.encode("utf-8", "replace") for s in json.loads(data)[::2] if isinstance(s, str)]
-    srcset = _members(npm_package("parse-srcset", "1.0.2", folder), r"tests/unit/ps\.js$")
+    srcset = members(npm_package("parse-srcset", "1.0.2", folder), r"tests/unit/ps\.js$")
     seeds["values"] += re.findall(rb"srcset: '([^']+)'", srcset[0])
     images = r"/Tests/images/.*\.(jpe?g|png|webp|gif|bmp|avif|ico|tiff?)$"
-    pictures = _members(python_source("pillow", "13.0.0", folder), images)
+    pictures = members(python_source("pillow", "13.0.0", folder), images)
     seeds["picture"] += [data for data in pictures if len(data) < 40_000]
     icons = debian_package("tango-icon-theme", folder, "*/scalable/*.svg")
     seeds["svg"] += [path.read_bytes() for path in sorted(icons.rglob("*.svg")) if not path.is_symlink()][:40]
-
-
-def _members(archive: Path, pattern: str) -> list[bytes]:
-    with tarfile.open(archive) as opened:
-        wanted = [one for one in opened if one.isfile() and re.search(pattern, one.name)]
-        found = [file.read() for one in wanted if (file := opened.extractfile(one))]
-    archive.unlink()
-    return found
 
 
 def _seeds(target: str) -> Iterator[bytes]:

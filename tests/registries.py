@@ -45,6 +45,13 @@ def member(archive: Path, name: str) -> bytes:
         return file.read()
 
 
+def members(archive: Path, pattern: str) -> list[bytes]:
+    """The contents of all files of an archive whose paths match."""
+    with tarfile.open(archive) as opened:
+        wanted = [one for one in opened if one.isfile() and re.search(pattern, one.name)]
+        return [file.read() for one in wanted if (file := opened.extractfile(one))]
+
+
 def debian_package(name: str, folder: Path, *patterns: str) -> Path:
     """A folder with those files of a Debian package that match the patterns (`*` over `/` too)."""
     target = folder / name

@@ -43,6 +43,23 @@ def test_deep_trees_are_walked() -> None:
     assert len(Document(read_html_source(html.encode())).images) == 1
 
 
+@pytest.mark.parametrize(
+    "html",
+    [
+        "<img " + " ".join(f"a{n}=1" for n in range(200_000)) + ">",
+        "<style " + " ".join(f"a{n}='>'" for n in range(200_000)) + "></style>",
+        "".join(f"<html a{n}>" for n in range(200_000)),
+    ],
+)
+def test_more_attributes_than_anybody_writes_are_refused(html: str) -> None:
+    """Browsers' tree builders compare each with all others: 250,000 would take minutes."""
+    begun = time.thread_time()
+    with pytest.raises(UnusableInput, match="more than 1,000 attributes"):
+        Document(read_html_source(html.encode()))
+    assert time.thread_time() - begun < 10
+    assert Document(read_html_source(("<p " + " ".join(f"a{n}" for n in range(1_000))).encode())).images == []
+
+
 def test_deep_brackets_are_no_condition() -> None:
     """No browser's style sheet nests so; Chromium gives up on them, too."""
     deep = "(" * 5000 + "width" + ")" * 5000

@@ -33,6 +33,8 @@ _WHOLE_TAG = re.compile(
     rf"(?:(?>{_SPACE}*={_SPACE}*)(?>\"[^\"]*\"|'[^']*'|[^\"'\t\n\f\r >][^\t\n\f\r >]*+|(?=>))|(?!{_SPACE}*=)))*+)"
     rf"((?:{_SPACE}|/)*)>"
 )
+MOST_ATTRIBUTES = 1_000
+"""An element of a page that somebody wrote has no more."""
 _QUOTES = ("", "", '"', "'", "", "")
 _LONGEST_NAME = max(map(len, html5))
 _RAW = frozenset({"script", "style", "xmp", "iframe", "noembed", "noframes", "title", "textarea"})
@@ -111,11 +113,13 @@ def _attributes(text: str, at: int, end: int) -> dict[str, Attribute]:
 
 
 @lru_cache(16)
-def passing_over(names: frozenset[str], ends: frozenset[str], attributes: frozenset[str]) -> re.Pattern[str]:
+def passing_over(
+    names: frozenset[str] = frozenset(), ends: frozenset[str] = frozenset(), attributes: frozenset[str] = frozenset()
+) -> re.Pattern[str]:
     """A pattern that takes text and tags in one go, but for tags of `names`, end tags of `ends`, and any `attributes`.
 
     Attributes are given by how their names begin. Tags that bear on how others are read are never passed over, nor
-    are malformed ones.
+    are malformed ones and those of more than `MOST_ATTRIBUTES`.
     """
     kept = "|".join(sorted(map(re.escape, names | _RAW | {"svg", "math", "plaintext"})))
     kept_ends = "|".join(sorted(map(re.escape, ends | {"svg", "math"})))
@@ -123,7 +127,7 @@ def passing_over(names: frozenset[str], ends: frozenset[str], attributes: frozen
     value = r"\"[^\"]*+\"|'[^']*+'|[^\"'\t\n\f\r >][^\t\n\f\r >]*+|(?=>)"
     attribute = rf"(?:{_SPACE}|/)++(?!{noted})[^\t\n\f\r />=]*+(?:{_SPACE}*+={_SPACE}*+(?>{value}))?+"
     named = rf"(?:{kept}|/(?:{kept_ends}))[\t\n\f\r />]"
-    tag = rf"<(?!{named})/?[a-z][^\t\n\f\r />]*+(?:{attribute})*+>"
+    tag = rf"<(?!{named})/?[a-z][^\t\n\f\r />]*+(?:{attribute}){{0,{MOST_ATTRIBUTES}}}+>"
     return re.compile(rf"(?:[^<]++|{tag}|<(?![a-z!/?]))*+", re.IGNORECASE | re.ASCII)
 
 

@@ -6,19 +6,13 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
 from xml.etree.ElementTree import Element
-
-import html5lib
-from html5lib.html5parser import getPhases
 
 from ivory_thistle.core.references.source import Source
 from ivory_thistle.core.selection.candidates import SourceElement
+from ivory_thistle.core.selection.tree import XLINK, tree_of
 
-SVG = "{http://www.w3.org/2000/svg}"
-_XLINK = "{http://www.w3.org/1999/xlink}href"
 _BLANKS = "\t\n\f\r "
-_LONG_REFERENCE = re.compile(r"&#(?:[0-9]{12}[0-9]*|[xX][0-9A-Fa-f]{12}[0-9A-Fa-f]*);?")
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,14 +38,10 @@ class ImageElement:
 
 
 class Document:
-    """The tree of a page (https://html.spec.whatwg.org/#parsing), with scripting on but no script run."""
+    """The tree of a page."""
 
     def __init__(self, source: Source) -> None:
-        parser = html5lib.HTMLParser(html5lib.getTreeBuilder("etree"), namespaceHTMLElements=False)
-        parser.phases["inSelect"] = _InSelect(parser, parser.tree)
-        # The library would read any number of figures; no character has so many.
-        text = _LONG_REFERENCE.sub("&#xFFFD;", source.characters())
-        self.root: Element = parser.parse(text, scripting=True)
+        self.root: Element = tree_of(source.characters())
         self.encoding = source.encoding
 
     @cached_property
@@ -137,31 +127,9 @@ def _pixels(value: str | None) -> int | None:
 
 def link_address(node: Element) -> str:
     """The address in `href` or `xlink:href` of an SVG element."""
-    return (node.get("href") or node.get(_XLINK) or "").strip(_BLANKS)
+    return (node.get("href") or node.get(XLINK + "href") or "").strip(_BLANKS)
 
 
 def stripped(value: str | None) -> str:
     """An attribute's value without the blanks around it; empty where it is missing."""
     return (value or "").strip(_BLANKS)
-
-
-class _InSelect(getPhases(False)["inSelect"]):  # type: ignore[misc]
-    """Keeps pictures that stand in a `select`, as the standard does since its lists can be styled.
-
-    html5lib follows the rule before that, which drops all but options (https://html.spec.whatwg.org/#parsing).
-    """
-
-    def processStartTag(self, token: dict[str, Any]) -> Any:  # noqa: N802 - the library's own naming
-        if token["name"] not in ("img", "picture", "source"):
-            return super().processStartTag(token)
-        self.tree.insertElement(token)
-        if token["name"] != "picture":
-            self.tree.openElements.pop()
-            token["selfClosingAcknowledged"] = True
-        return None
-
-    def processEndTag(self, token: dict[str, Any]) -> Any:  # noqa: N802
-        if token["name"] == "picture" and self.tree.openElements[-1].name == "picture":
-            self.tree.openElements.pop()
-            return None
-        return super().processEndTag(token)

@@ -31,11 +31,12 @@ from ivory_thistle.core.selection.candidates import (
 )
 from ivory_thistle.core.selection.cascade import RuleReader
 from ivory_thistle.core.selection.css_pictures import addresses_in
-from ivory_thistle.core.selection.document import SVG, Document, ImageElement, link_address, stripped
+from ivory_thistle.core.selection.document import Document, ImageElement, link_address, stripped
 from ivory_thistle.core.selection.media import matches_media
 from ivory_thistle.core.selection.paint import Look, Painted, Painter
 from ivory_thistle.core.selection.policy import allows, allows_inline, sources_of
 from ivory_thistle.core.selection.screen import Screen
+from ivory_thistle.core.selection.tree import SVG
 
 LoadKind = Literal["img", "input", "poster", "svg", "plugged", "background", "before", "after", "preload"]
 _PLUGGED = {"object": "data", "embed": "src"}

@@ -25,8 +25,9 @@ from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.images.facts import read_facts
 from ivory_thistle.core.images.kind import DRAWN, look_at
 from ivory_thistle.core.images.pixels import decode, reduce
-from ivory_thistle.core.treatment.making import Made, Rung, Wish, make_files
+from ivory_thistle.core.treatment.making import make_files
 from ivory_thistle.core.treatment.rules import Rules
+from ivory_thistle.core.treatment.wish import Made, Rung, Wish
 
 _WIDTHS = (480, 960, 1500)
 _FIDELITIES = {75: 3, 65: 2, 85: 1, 50: 1}

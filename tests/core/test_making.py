@@ -16,9 +16,11 @@ from ivory_thistle.core.images.chroma import chroma_loss
 from ivory_thistle.core.images.facts import ImageFacts, read_facts
 from ivory_thistle.core.images.pixels import Pixels, reduce
 from ivory_thistle.core.quality import prepare, score
+from ivory_thistle.core.search import Hint
 from ivory_thistle.core.treatment.choice import keep_what_is_worth_it
 from ivory_thistle.core.treatment.giving_up import ceiling_of_widest
-from ivory_thistle.core.treatment.making import FINE_COLOUR, make_files, make_worthwhile_files
+from ivory_thistle.core.treatment.maker import FINE_COLOUR, Maker
+from ivory_thistle.core.treatment.making import make_files, make_worthwhile_files
 from ivory_thistle.core.treatment.narrowing import FIDELITIES
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.treatment.wish import Made, Rung, Wish
@@ -140,6 +142,17 @@ def test_a_tier_that_is_given_up_would_have_been_dropped(name: str) -> None:
     assert [r.sha256 for r in kept[0].renditions] == [r.sha256 for r in kept[1].renditions]
     assert worthwhile.given_up
     assert all(" given up at " in words and " as " in words for words in worthwhile.given_up.values())
+
+
+@pytest.mark.parametrize(("width", "is_told"), [(960, True), (480, False)])
+def test_quick_files_tell_of_large_photographs_that_a_tier_is_no_gain(width: int, is_told: bool) -> None:
+    """Far above what may be kept, no thorough file is made; small pictures differ more."""
+    large = photograph("coffee").resize((960, 640), Image.Resampling.BICUBIC)
+    maker = Maker(rungs(large, width)[0], Wish(Rules(), False, lambda rung: 65), {})
+    maker.make("baseline", Hint(50))
+    why = maker.no_gain_by_probe("webp", Hint(50), ceiling=1_000)
+    assert ("by quick encodes against" in why) is is_told
+    assert maker.no_gain_by_probe("webp", Hint(50), ceiling=1e9) == ""
 
 
 @pytest.mark.parametrize("modern", range(7_990, 8_012))

@@ -18,7 +18,7 @@ from ivory_thistle.core.formats.tiers import TIERS, Tier
 from ivory_thistle.core.formats.webp import WEBP
 from ivory_thistle.core.images.pixels import Pixels
 from ivory_thistle.core.quality import prepare, score
-from ivory_thistle.core.search import Coder, Hint, Scale, best_under_cap, fewest_bytes
+from ivory_thistle.core.search import Coder, Hint, Scale, best_under_cap, fewest_bytes, quick_bytes
 from ivory_thistle.core.search.search import near_enough
 from ivory_thistle.core.treatment.learning import scale_of
 from pictures import photograph
@@ -98,6 +98,22 @@ def test_probes_save_thorough_encodes() -> None:
         curve = Curve(3, 0.8, gain=1.5)
         found = fewest_bytes(curve.coder(), 60, Hint(start, 1.5))
         assert found.met and len(curve.encodes) == 1 and 1 <= len(curve.probes) <= 3
+
+
+@pytest.mark.parametrize(("offset", "slope"), [(15, 0.5), (5, 0.8), (-5, 1.1), (15, 1.1)])
+def test_quick_files_tell_what_one_that_meets_the_goal_weighs(offset: float, slope: float) -> None:
+    """By the curve's own formula; a search that follows tries the same settings."""
+    curve, search = Curve(offset, slope, gain=2), Curve(offset, slope, gain=2)
+    size = quick_bytes(curve.coder(), 55, Hint(60, 2.0))
+    exact = 1300 * curve.growth ** ((55 + curve.gain - offset) / slope)
+    assert size == pytest.approx(exact, rel=0.06)
+    fewest_bytes(search.coder(), 55, Hint(60, 2.0))
+    assert curve.encodes == [] and curve.probes == search.probes
+
+
+def test_quick_files_far_from_the_goal_tell_nothing() -> None:
+    """The highest setting scores 49."""
+    assert quick_bytes(Curve(1, 0.5).coder(), 75, Hint(60)) == 0
 
 
 def test_what_was_learnt_helps_the_next_search() -> None:

@@ -151,6 +151,7 @@ register_tier(
             twins=_TWINS,
             gains=(3.2, 2.5, 1.6, 1.3, 0.7, 0.3),
             drawn_gain=4.2,
+            quick_shares=(0.72, 0.86),
             fixed=56,
             settings=_settings,
             fine_from_start=_fine_from_start,

@@ -46,7 +46,8 @@ class Making:
     asks for finer chroma at once. Beyond `half_chroma_up_to`, whole chroma may need fewer bytes for the same score.
     `probes`: a quick encode is so much cheaper than a thorough one that it is worth a try wherever the ends of a ladder
     leave a doubt; else it is tried at these ends alone. `tolerance` are the points of score above the goal that end a
-    search: the cheaper an encode, the fewer.
+    search: the cheaper an encode, the fewer. `quick_shares` are the parts of a quick file's bytes that a thorough one
+    of the same look takes at least, of busy and of noisy large photographs (docs/decisions/0021).
 
     `drawn` are the ways for drawings, lossless first and then by falling quality, each with the format's name; none:
     they are made like all else.
@@ -66,6 +67,7 @@ class Making:
     twins: frozenset[int] = frozenset()
     probes: bool = True
     tolerance: float = 2.5
+    quick_shares: tuple[float, float] = (0.35, 0.35)
     drawn: tuple[tuple[FormatName, Settings], ...] = ()
 
 

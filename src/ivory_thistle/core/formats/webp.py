@@ -137,6 +137,7 @@ register_tier(
             gains=(-0.8, -0.5, -0.3, 0.0, 0.3, 0.5),
             fixed=80,
             tolerance=1.0,
+            quick_shares=(0.72, 0.79),
             fine_gain=2.8,
             settings=_settings,
             fine_from_start=_fine_from_start,

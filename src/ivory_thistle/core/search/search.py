@@ -6,79 +6,13 @@ picture, goal and hint give the same answer.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
 from math import exp, inf, log
-from typing import Any, Generic, Protocol, TypeVar
+from typing import Any, Generic
 
+from ivory_thistle.core.search.coder import Coder, E, Found, Hint, Point
 from ivory_thistle.core.search.scale import Scale
-
-
-class Sized(Protocol):
-    """What an encoder delivers, as far as a search asks."""
-
-    @property
-    def bytes(self) -> int:
-        """Size of the file."""
-        ...
-
-
-E = TypeVar("E", bound=Sized)
-
-
-@dataclass(frozen=True, slots=True)
-class Point:
-    """One setting that was tried: bytes of the file, and its score. `probe`: by the quick encoder."""
-
-    setting: int
-    bytes: int
-    score: float
-    probe: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class Hint:
-    """What is known before a search.
-
-    `start`: the setting to begin at. `gain`: by how many points the thorough encoder scores above the quick one.
-    `sure`: other searches of the picture point there, so that a probe would tell nothing new.
-    """
-
-    start: float
-    gain: float = 0.0
-    sure: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class Found(Generic[E]):
-    """The setting taken with its file; `met` is false where the goal can't be met within the encoder's range.
-
-    `points` are all tries in their order; `hint` is what this search learnt for the next of the same picture.
-    """
-
-    setting: int
-    score: float
-    encoded: E
-    met: bool
-    points: tuple[Point, ...]
-    hint: Hint
-
-
-@dataclass(frozen=True, slots=True)
-class Coder(Generic[E]):
-    """One encoder for one picture: thorough and quick encodes by setting, a judge, the settings' range and scale.
-
-    `glance` judges probes: faster, and about the same. `twins` give the same file as the setting one lower.
-    """
-
-    encode: Callable[[int], E]
-    judge: Callable[[E], float]
-    limits: tuple[int, int]
-    scale: Scale
-    probe: Callable[[int], E] | None = None
-    glance: Callable[[E], float] | None = None
-    twins: Collection[int] = ()
-
 
 _AIM, _AIM_AGAIN = 1.0, 0.5
 """The first thorough encode aims so many points above the fidelity, since a miss costs another; later ones less."""
@@ -86,6 +20,8 @@ _PATIENCE, _MOST_PATIENCE = 1.0, 2.0
 """With every encode, one more point above the goal is found good enough, but no more than two."""
 _NEAR = 3.0
 """A probe this near to its aim (points) tells well enough where the thorough encoder should begin, if not nearer."""
+_TELLING = 4.0
+"""A probe further from the goal (points) does not tell what one that meets it weighs."""
 _PROBES = 3
 _APART = 3
 """Two tries closer together than so many settings tell nothing of the slope."""
@@ -192,11 +128,8 @@ def fewest_bytes(
     no use: the search also ends where the answer would be one; what it gives is then no smaller.
     """
     tries, scale = _Tries(coder), coder.scale
-    low, high = coder.limits
-    setting, gain = _clamp(hint.start, low, high), hint.gain
-    if coder.probe and not hint.sure:
-        aim = fidelity + min(_AIM, tolerance / 2) - gain
-        setting = _probed(tries, coder, aim, setting, near=min(_NEAR, tolerance))
+    high, gain = coder.limits[1], hint.gain
+    setting = _begun(tries, coder, fidelity, hint, tolerance)
     bracket, is_hopeless = _Bracket(coder), False
     while len(tries.points) < most + (_MORE if bracket.is_wide else 0):
         point = tries.at(setting)
@@ -224,6 +157,28 @@ def fewest_bytes(
 def _least_bytes(point: Point, fidelity: float) -> float:
     """What a file of that score weighs at least, by one thorough file: if that falls short, no less than it."""
     return point.bytes * exp(-_STEEP * max(0.0, point.score - fidelity))
+
+
+def quick_bytes(coder: Coder[E], fidelity: float, hint: Hint, tolerance: float = 2.5) -> float:
+    """What a quick file with a score of `fidelity` weighs, by the probes with which `fewest_bytes` begins.
+
+    0 where none of them scores about so much.
+    """
+    tries = _Tries(coder)
+    _begun(tries, coder, fidelity, replace(hint, sure=False), tolerance)
+    nearest = min(tries.probes.values(), key=lambda p: (abs(p.score - fidelity), p.setting))
+    if abs(nearest.score - fidelity) > _TELLING:
+        return 0.0
+    return nearest.bytes * exp(steepness(nearest, tries.probes.values()) * (fidelity - nearest.score))
+
+
+def _begun(tries: _Tries[E], coder: Coder[E], fidelity: float, hint: Hint, tolerance: float) -> int:
+    """The setting of the first thorough encode: where probes point to, unless it is sure without."""
+    setting = _clamp(hint.start, *coder.limits)
+    if not coder.probe or hint.sure:
+        return setting
+    aim = fidelity + min(_AIM, tolerance / 2) - hint.gain
+    return _probed(tries, coder, aim, setting, near=min(_NEAR, tolerance))
 
 
 def best_under_cap(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from math import floor, inf
 
 from ivory_thistle.core.formats.encoder import Encoded
-from ivory_thistle.core.formats.table import FORMATS
+from ivory_thistle.core.formats.table import FORMATS, FormatName
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.words import kb
 
@@ -17,6 +17,8 @@ _SURE_OF_SHARE = 2.0
 """A tier whose widest file saves so many times what all must save is worth its files at the narrower rungs too."""
 _THOROUGH_NEEDS = 0.35
 """Of a quick encode's bytes, the share that a thorough one needs at least for the same look (drawings: 0.36 seen)."""
+_BUSY, _NOISY = 0.6, 1.4
+"""Bits a pixel of a quick file from which on thorough encoders save no two thirds of it, and only little."""
 FAR_ABOVE = 4.0
 """A quick encode that scores so many points over the goal may weigh far more than what meets it."""
 
@@ -45,8 +47,16 @@ def may_be_thoroughly(quick: int, least: int) -> bool:
     return quick * _THOROUGH_NEEDS <= least
 
 
-def no_gain_words(file: Encoded, least: Encoded, score: float | None, is_quick: bool = False) -> str:
-    """Why a tier is given up, by its file of that score (None: not told) and the smallest of the older tiers'."""
-    how = " by a quick encode" if is_quick else f" at a score of {score:.0f}" if score is not None else ""
-    name, other = FORMATS[file.format].label, FORMATS[least.format].label
-    return f"{name} given up at {file.width:,} px: {kb(file.bytes)}{how} against {kb(least.bytes)} as {other}."
+def least_of_photograph(quick: float, pixels: int, shares: tuple[float, float]) -> float:
+    """The bytes that a thorough encode of a large photograph needs at least, where a quick one of the same look has
+    `quick`; `shares` as in `Making.quick_shares`.
+    """
+    busy, noisy = shares
+    bits = 8 * quick / pixels
+    return quick * (noisy if bits >= _NOISY else busy if bits >= _BUSY else _THOROUGH_NEEDS)
+
+
+def no_gain_words(format_: FormatName, least: Encoded, size: float, how: str) -> str:
+    """Why a tier is given up whose file has `size` bytes, told by `how`, where an older tier's has `least`."""
+    name, other = FORMATS[format_].label, FORMATS[least.format].label
+    return f"{name} given up at {least.width:,} px: {kb(round(size))}{how} against {kb(least.bytes)} as {other}."

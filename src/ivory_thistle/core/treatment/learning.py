@@ -26,6 +26,7 @@ class _Known:
     """What a search of one rung came to: by how many settings the picture is off the typical one there."""
 
     width: int
+    goal: int
     off: float
     gain: float
     fine: bool
@@ -50,8 +51,10 @@ class Learnt:
         gain = found.gain if len(known) > 1 else typical + _GAIN_CARRIES_OVER * (found.gain - typical)
         alike = all(one.fine == is_fine for one in known)
         agree = max(abs(one.off - found.off) for one in known) <= _AGREE
+        # How the settings of this picture follow from another goal is less sure than from another width.
+        asked_before = any(one.goal == goal for one in known)
         # A thorough file that costs little more than a probe tells more than one.
-        sure = alike and len(known) > 1 and (agree or not TIERS[tier].making.probes)
+        sure = alike and len(known) > 1 and ((agree and asked_before) or not TIERS[tier].making.probes)
         return Hint(start, gain if alike else typical, sure=sure)
 
     def _first_hint(self, tier: Tier, goal: int, is_fine: bool) -> Hint:
@@ -65,7 +68,7 @@ class Learnt:
         """Keeps what a file told (None: nothing was searched)."""
         if hint:
             off = hint.start - scale_of(tier).setting(goal)
-            self._known.setdefault(tier, []).append(_Known(width, off, hint.gain, is_fine))
+            self._known.setdefault(tier, []).append(_Known(width, goal, off, hint.gain, is_fine))
 
 
 def _between(known: Sequence[_Known], width: int) -> _Known:

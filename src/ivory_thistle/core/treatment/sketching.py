@@ -16,18 +16,15 @@ from ivory_thistle.core.formats.encoder import Encoded
 from ivory_thistle.core.formats.table import FormatName
 from ivory_thistle.core.formats.tiers import TIERS, Tier
 from ivory_thistle.core.images.pixels import Pixels, reduce
+from ivory_thistle.core.search import Coder, Hint, Point, best_under_cap
 from ivory_thistle.core.search.search import (
     TYPICAL_STEEPNESS,
-    Coder,
-    Hint,
-    Point,
-    best_under_cap,
     foretold,
     near_enough,
     steepness,
 )
 from ivory_thistle.core.treatment.learning import Learnt, gain_of
-from ivory_thistle.core.treatment.making import Maker
+from ivory_thistle.core.treatment.maker import Maker
 from ivory_thistle.core.treatment.wish import Made, Rung, Wish
 
 _SMALL = 480

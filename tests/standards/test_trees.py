@@ -7,7 +7,6 @@ from collections.abc import Iterator
 from xml.etree.ElementTree import Element
 
 import pytest
-from playwright.sync_api import Page
 
 from ivory_thistle.core.selection.tree import MATHML, SVG, XLINK, tree_of
 from registries import members, python_source
@@ -81,29 +80,3 @@ def test_elements_stand_where_they_should(cases: list[tuple[str, list[Node]]]) -
     assert len(judged) > 1_300
     wrong = [text for text, told in judged if list(nodes_built(tree_of(text))) != told]
     assert wrong == []
-
-
-SELECTS = [
-    "<select><img src=a><option>b<img src=c><picture><source srcset=d><img></picture></select><img src=e>",
-    "<select><button>a<img src=a></button><div><option><b>x</div><hr><optgroup><option>y</select>",
-    "<table><tr><td><select><svg><g>foo</g></svg><p>baz</table><p>quux",
-    "<p><select><select><input><img src=a></p>x<table><select><caption>y",
-]
-
-
-@pytest.mark.browser
-@pytest.mark.parametrize("text", SELECTS)
-def test_what_stands_in_a_select(page: Page, text: str) -> None:
-    """As Chromium builds it: the published cases follow older rules."""
-    page.set_content(f"<!doctype html>{text}")
-    built = page.evaluate(
-        "() => [...document.querySelectorAll('*')].map(e => [e.localName, e.parentElement?.localName ?? ''])"
-    )
-    root = tree_of(f"<!doctype html>{text}")
-    parents = {child: parent.tag for parent in root.iter() for child in parent}
-    ours = [[_local(at.tag), _local(parents.get(at, ""))] for at in root.iter()]
-    assert ours == built
-
-
-def _local(tag: str) -> str:
-    return tag.rpartition("}")[2]

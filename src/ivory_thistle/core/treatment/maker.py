@@ -107,7 +107,7 @@ class Maker:
         making, least = TIERS[tier].making, self._least_of_older(tier)
         if least is None or not making.probes or self._wish.rules.cap or self._ways(tier):
             return ""
-        if self._is_large_photograph and not self._wish.rules.fixed:
+        if self._quick_files_tell:
             quick = quick_bytes(self._coder(tier), self._fidelity, hint, making.tolerance)
             pixels = self._pixels.width * self._pixels.height
             if least_of_photograph(quick, pixels, making.quick_shares) < ceiling:
@@ -124,9 +124,13 @@ class Maker:
         return no_gain_words(probe.format, least, probe.bytes, " by a quick encode")
 
     @property
-    def _is_large_photograph(self) -> bool:
-        """On small pictures, what thorough files save of quick ones differs more, and there is little time to save."""
-        return has_squares(self._pixels.array) and not self._wish.drawn
+    def _quick_files_tell(self) -> bool:
+        """Whether it is known what thorough files save of quick ones: of large photographs, unless the look is exacting.
+
+        On small ones that differs more, and there is little time to save.
+        """
+        searched = not self._wish.drawn and not self._wish.rules.fixed
+        return searched and self._fidelity < _EXACTING and has_squares(self._pixels.array)
 
     def _least_of_older(self, tier: Tier) -> Encoded | None:
         """The smallest file of the older tiers that keeps what is asked; None where there is none."""

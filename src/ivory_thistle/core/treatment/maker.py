@@ -125,7 +125,7 @@ class Maker:
 
     @property
     def _quick_files_tell(self) -> bool:
-        """Whether it is known what thorough files save of quick ones: of large photographs, unless the look is exacting.
+        """Whether it is known what thorough files save of quick ones: of large photographs whose look is not exacting.
 
         On small ones that differs more, and there is little time to save.
         """

@@ -81,6 +81,8 @@ class Maker:
         self._ceiling = ceiling
         made, learnt = self._make(tier, hint)
         file = self._files[tier] = replace(made, goal=self._fidelity)
+        # Files of large pictures are large, and no other tier asks for these.
+        self._encoded.clear()
         return file, learnt
 
     def ceiling(self, tier: Tier, is_widest: bool, is_only: bool) -> float:
@@ -214,7 +216,7 @@ class Maker:
         return Coder(thorough, self.judge, making.limits, making.scale, quick, self.glance, making.twins)
 
     def _encode(self, encoder: Encoder, settings: Settings) -> Encoded:
-        """A file of this rung, made once however often it is asked for."""
+        """A file of this rung, made once for a tier however often it is asked for."""
         asked = encoder.can.format, settings
         if asked not in self._encoded:
             self._encoded[asked] = encoder.encode(self._pixels, settings, self._wish.metadata)

@@ -3,7 +3,7 @@ import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { measurementQuery } from "@/shared/api/queries";
 import { against, bytes, counted } from "@/shared/format/figures";
-import { Button, buttonLook, Empty, Failed, Loading, Title } from "@/shared/ui/basics";
+import { Button, buttonLook, Empty, Failed, Loading, PathWords, Title } from "@/shared/ui/basics";
 import { DialogButton } from "@/shared/ui/dialog";
 import { useOpenImage } from "@/shared/ui/open-image";
 import { useSite } from "@/shared/ui/site-context";
@@ -139,15 +139,14 @@ function PageRow({ page, scale }: { page: Schemas["PageRow"]; scale: number }) {
   const openImage = useOpenImage();
   const siteId = String(site.id);
   return (
-    <li className="grid grid-cols-[minmax(150px,230px)_minmax(0,1fr)_170px] items-start gap-6 py-2.5">
+    <li className="grid grid-cols-[minmax(150px,230px)_minmax(0,1fr)_180px] items-start gap-6 py-2.5">
       <div className="min-w-0">
         <Link
           to="/sites/$siteId/audit/$pageId"
           params={{ siteId, pageId: String(page.id) }}
-          className="block truncate"
-          title={page.title}
+          className="block"
         >
-          {page.path}
+          <PathWords path={page.path} title={page.title} />
         </Link>
         <span className="text-[12.5px] text-ink-soft">
           {counted(page.image_count, "image")}

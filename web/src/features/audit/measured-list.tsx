@@ -3,7 +3,7 @@ import { Link } from "@tanstack/react-router";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { measurementQuery } from "@/shared/api/queries";
 import { against, bytes, counted, fileName, when } from "@/shared/format/figures";
-import { Button, Empty, Failed, Loading } from "@/shared/ui/basics";
+import { Button, Empty, Failed, Loading, PathWords } from "@/shared/ui/basics";
 import { useOpenImage } from "@/shared/ui/open-image";
 import { useSite } from "@/shared/ui/site-context";
 import { INKS } from "@/shared/ui/state";
@@ -88,15 +88,15 @@ function MeasuredRow({ page, view, scale }: RowProps) {
   const waits = view.part === "opening" ? page.seconds_opening : page.seconds_scrolled;
   const wait = waits[lineIndex(site.connections, view.line)] ?? 0;
   return (
-    <li className="grid grid-cols-[minmax(150px,230px)_minmax(0,1fr)_80px_170px] items-start gap-6 py-2.5">
+    <li className="grid grid-cols-[minmax(150px,230px)_minmax(0,1fr)_80px_180px] items-start gap-6 py-2.5">
       <div className="min-w-0">
         <Link
           to="/sites/$siteId/audit/$pageId"
           params={{ siteId, pageId: String(page.page_id) }}
           search={view}
-          className="block truncate"
+          className="block min-w-0"
         >
-          {page.path}
+          <PathWords path={page.path} />
         </Link>
         <span
           className="block truncate text-[12.5px] text-ink-soft"

@@ -2,7 +2,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams, useSearch } from "@tanstack/react-router";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { against, bytes, counted } from "@/shared/format/figures";
-import { Button, Empty, Failed, Loading, Title } from "@/shared/ui/basics";
+import { Button, Empty, Failed, Loading, PathWords, Title } from "@/shared/ui/basics";
 import { FindingList } from "@/shared/ui/finding-list";
 import { useNotice } from "@/shared/ui/notices";
 import { useOpenImage } from "@/shared/ui/open-image";
@@ -159,9 +159,9 @@ function ImageLine({ image }: { image: Schemas["ImageRow"] }) {
       <Link
         to="/sites/$siteId/library/$imageId"
         params={{ siteId: String(site.id), imageId: String(image.id) }}
-        className="truncate"
+        className="block min-w-0"
       >
-        {image.path}
+        <PathWords path={image.path} />
       </Link>
       <span className="figure text-right text-ink-soft">
         {image.width ? `${image.width} × ${image.height}` : image.format}

@@ -3,7 +3,7 @@ import { Link, useParams } from "@tanstack/react-router";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { imageQuery } from "@/shared/api/queries";
 import { against, bytes, count, counted, fileName } from "@/shared/format/figures";
-import { Button, Empty, Fact, Failed, Loading, Title } from "@/shared/ui/basics";
+import { Button, Empty, Fact, Failed, Loading, PathWords, Title } from "@/shared/ui/basics";
 import { CopyButton } from "@/shared/ui/copy-button";
 import { FindingList } from "@/shared/ui/finding-list";
 import { useNotice } from "@/shared/ui/notices";
@@ -255,7 +255,9 @@ function Alike({ imageId }: { imageId: number }) {
               params={{ siteId: String(site.id), imageId: String(o.id) }}
             >
               <Thumbnail captureId={site.capture.id} imageId={o.id} has={o.has_thumbnail} size={90} />
-              <span className="block max-w-[180px] truncate">{o.path}</span>
+              <span className="block max-w-[180px]">
+                <PathWords path={o.path} />
+              </span>
             </Link>
             <span className="figure text-[12.5px] text-ink-soft">
               {o.width} × {o.height}, {bytes(o.bytes)}

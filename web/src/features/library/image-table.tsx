@@ -5,6 +5,7 @@ import { useEffect, useRef } from "react";
 import type { Schemas } from "@/shared/api/client";
 import { decisionsQuery } from "@/shared/api/queries";
 import { bytes, count, counted } from "@/shared/format/figures";
+import { PathWords } from "@/shared/ui/basics";
 import { useSite } from "@/shared/ui/site-context";
 import { Thumbnail } from "@/shared/ui/thumbnail";
 import { decisionWords } from "./decision";
@@ -168,9 +169,9 @@ function Cells({ image, selection, decision }: CellsProps) {
         <Link
           to="/sites/$siteId/library/$imageId"
           params={{ siteId: String(site.id), imageId: String(image.id) }}
-          className="block truncate"
+          className="block min-w-0"
         >
-          {image.path}
+          <PathWords path={image.path} />
         </Link>
         {decision && (
           <span className="block truncate text-[12.5px]" title={decisionWords(decision)}>

@@ -3,7 +3,7 @@ import { Link } from "@tanstack/react-router";
 import { type KeyboardEvent, useCallback, useEffect, useRef, useState } from "react";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { fileName } from "@/shared/format/figures";
-import { Failed, Loading } from "@/shared/ui/basics";
+import { Failed, Loading, PathWords } from "@/shared/ui/basics";
 import { useSite } from "@/shared/ui/site-context";
 import { Pick } from "@/shared/ui/view";
 import { Acts } from "./acts";
@@ -192,9 +192,9 @@ export function Judging({ run, row, at, total, following, go, goOpen, show }: Pr
           <Link
             to="/sites/$siteId/library/$imageId"
             params={{ siteId: String(site.id), imageId: String(row.image_id) }}
-            className="min-w-0 truncate font-semibold"
+            className="min-w-0 font-semibold"
           >
-            {row.path}
+            <PathWords path={row.path} />
           </Link>
           <span className="text-ink-soft">
             {at + 1} of {total}, {row.kind} as {row.role}

@@ -5,7 +5,17 @@ import { api, type Schemas, told } from "@/shared/api/client";
 import { useStopAndGoOn } from "@/shared/api/jobs";
 import { runQuery, siteQuery } from "@/shared/api/queries";
 import { bytes, count, counted, duration, less, secondsBetween } from "@/shared/format/figures";
-import { Button, buttonLook, Empty, Fact, Failed, Loading, Progress, Title } from "@/shared/ui/basics";
+import {
+  Button,
+  buttonLook,
+  Empty,
+  Fact,
+  Failed,
+  Loading,
+  PathWords,
+  Progress,
+  Title,
+} from "@/shared/ui/basics";
 import { Choice } from "@/shared/ui/choice";
 import { useSite } from "@/shared/ui/site-context";
 import { AsSketched } from "./as-sketched";
@@ -194,9 +204,9 @@ function TaskLine({ task }: { task: Schemas["TaskRow"] }) {
         <Link
           to="/sites/$siteId/library/$imageId"
           params={{ siteId: String(site.id), imageId: String(task.image_id) }}
-          className="block truncate"
+          className="block min-w-0"
         >
-          {task.path}
+          <PathWords path={task.path} />
         </Link>
         <span className={`block text-[12.5px] ${task.state === "failed" ? "text-madder" : "text-ink-soft"}`}>
           {task.reason || task.words.join(" ")}

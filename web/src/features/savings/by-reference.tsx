@@ -1,7 +1,7 @@
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import type { Schemas } from "@/shared/api/client";
 import { against, bytes, counted, less } from "@/shared/format/figures";
-import { buttonLook, Title } from "@/shared/ui/basics";
+import { buttonLook, PathWords, Title } from "@/shared/ui/basics";
 import { useOpenImage } from "@/shared/ui/open-image";
 import { useSite } from "@/shared/ui/site-context";
 import { INKS } from "@/shared/ui/state";
@@ -107,9 +107,9 @@ function PageLine({ page, tier, scale }: { page: Schemas["PageSaving"]; tier: st
       <Link
         to="/sites/$siteId/audit/$pageId"
         params={{ siteId: String(site.id), pageId: String(page.page_id) }}
-        className="truncate"
+        className="block min-w-0"
       >
-        {page.path}
+        <PathWords path={page.path} />
       </Link>
       <WeightStrip
         name={page.path}

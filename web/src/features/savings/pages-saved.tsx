@@ -3,7 +3,7 @@ import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { against, bytes, counted, less } from "@/shared/format/figures";
-import { Button, Empty, Failed, Loading } from "@/shared/ui/basics";
+import { Button, Empty, Failed, Loading, PathWords } from "@/shared/ui/basics";
 import { useOpenImage } from "@/shared/ui/open-image";
 import { useSite } from "@/shared/ui/site-context";
 import { INKS } from "@/shared/ui/state";
@@ -110,9 +110,9 @@ function PageLine({ page: p, run, view, scale }: LineProps) {
             to="/sites/$siteId/audit/$pageId"
             params={{ siteId: String(site.id), pageId: String(p.page_id) }}
             search={view}
-            className="block truncate"
+            className="block min-w-0"
           >
-            {p.path}
+            <PathWords path={p.path} />
           </Link>
           <button
             type="button"

@@ -33,6 +33,18 @@ export function Title({ children, says, side }: { children: ReactNode; says?: Re
   );
 }
 
+/** A path on one line. Where room is short, it is cut at its beginning: its end tells it from others of its folder. */
+export function PathWords({ path, title }: { path: string; title?: string }) {
+  return (
+    <span
+      className="block truncate text-left [direction:rtl]"
+      title={[path, title].filter(Boolean).join(": ")}
+    >
+      <bdi dir="ltr">{path}</bdi>
+    </span>
+  );
+}
+
 /** `screen`: there is nothing else on the screen yet, so it has the heading that every screen has. */
 export function Loading({ what, screen }: { what: string; screen?: boolean }) {
   return (

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { api, type Schemas, told } from "@/shared/api/client";
 import { bytes, counted } from "@/shared/format/figures";
+import { PathWords } from "@/shared/ui/basics";
 import { Failed, Loading } from "./basics";
 import { useOpenImage } from "./open-image";
 import { useSite } from "./site-context";
@@ -67,9 +68,9 @@ export function ForecastPages({ view, stand }: { view: View; stand: number }) {
               to="/sites/$siteId/audit/$pageId"
               params={{ siteId: String(site.id), pageId: String(p.page_id) }}
               search={view}
-              className="block truncate"
+              className="block min-w-0"
             >
-              {p.path}
+              <PathWords path={p.path} />
             </Link>
             <WeightStrip
               name={p.path}

@@ -1,5 +1,6 @@
 """Fits the forecast's model of bytes and time on published pictures, and writes src/…/core/forecast/coefficients.py.
 
+    scripts/fit_forecast.py grain FOLDER TARGET                  grainy copies of the photographs of a folder
     scripts/fit_forecast.py collect FOLDER… > pictures.jsonl     what really comes of them (about a minute a picture)
     scripts/fit_forecast.py fit pictures.jsonl                   the coefficients, and what they leave unexplained
 
@@ -16,6 +17,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
 
 from ivory_thistle.core.errors import EncodeError, PictureError
@@ -32,7 +34,24 @@ from ivory_thistle.core.treatment.wish import Made, Rung, Wish
 _WIDTHS = (480, 960, 1500)
 _FIDELITIES = {75: 3, 65: 2, 85: 1, 50: 1}
 """Each with the number of widths, the narrowest first, that it is searched at."""
+_GRAINS = (4, 8, 14, 22)
+"""Standard deviations of noise that is put on pictures, in steps of 255."""
 _TARGET = Path("src/ivory_thistle/core/forecast/coefficients.py")
+
+
+def grain(folder: str, target: str) -> None:
+    """Copies of the photographs of a folder, no wider than 1,500 px, with noise: published ones hardly have any.
+
+    One in two is noise of brightness, the other of colours; in turns of four strengths.
+    """
+    for n, path in enumerate(sorted(Path(folder).iterdir())):
+        pixels = cv2.imread(str(path), cv2.IMREAD_COLOR).astype(np.float32)
+        share = min(1.0, _WIDTHS[-1] / pixels.shape[1])
+        pixels = cv2.resize(pixels, None, fx=share, fy=share, interpolation=cv2.INTER_AREA)
+        channels = 3 if n % 2 else 1
+        noise = np.random.default_rng(n).normal(0, _GRAINS[n // 2 % len(_GRAINS)], (*pixels.shape[:2], channels))
+        noisy = np.clip(pixels + noise, 0, 255).astype(np.uint8)
+        cv2.imwrite(str(Path(target) / f"{path.stem}-{n}.jpg"), noisy, [cv2.IMWRITE_JPEG_QUALITY, 95])
 
 
 def collect(folders: list[str]) -> Iterator[dict[str, Any]]:
@@ -177,6 +196,8 @@ def _module(
 
 def main() -> None:
     what, *given = sys.argv[1:]
+    if what == "grain":
+        return grain(*given)
     if what == "collect":
         for record in collect(given):
             print(json.dumps(record), flush=True)

@@ -11,12 +11,15 @@ from application import Application
 from pictures import write_site
 
 pytestmark = [pytest.mark.browser, pytest.mark.database]
+LONG = "a-folder-with-a-long-name/and-another-one-within/the-end.html"
 
 
 @pytest.fixture(scope="module")
 def site(application: Application, tmp_path_factory: pytest.TempPathFactory) -> Iterator[int]:
     """The little site, read and audited."""
     folder = write_site(tmp_path_factory.mktemp("library") / "site")
+    (folder / LONG).parent.mkdir(parents=True)
+    (folder / LONG).write_text("<title>Far down</title><img src=/img/cat.jpg>")
     made = application.client.post("/api/v1/sites/from-folder", json={"folder": str(folder)}).json()
     application.wait(f"/api/v1/captures/{made['capture']['id']}", ("done",))
     application.audited(made["capture"]["id"])
@@ -93,3 +96,14 @@ def test_a_draft_of_budgets_outlives_a_look_elsewhere(page: Page, application: A
     page.wait_for_load_state("networkidle")
     expect(dialog.get_by_label("Pages of budget 1")).to_have_value("more/*")
     expect(dialog.get_by_label("Budgets as TOML")).to_have_value("# being written")
+
+
+def test_a_long_path_shows_its_end(library: Page, application: Application, site: int) -> None:
+    """What tells a page from others of its folder is in view; its name for assistive programs is whole."""
+    library.goto(f"{application.address}/sites/{site}/audit")
+    link = library.get_by_role("link", name=LONG, exact=True)
+    words, column = link.locator("bdi").bounding_box(), link.locator("..").bounding_box()
+    assert words and column
+    assert words["width"] > column["width"]
+    assert words["x"] < column["x"] and words["x"] + words["width"] <= column["x"] + column["width"] + 0.5
+    expect(link.get_by_title(f"{LONG}: Far down")).to_be_visible()

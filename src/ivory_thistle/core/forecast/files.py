@@ -187,7 +187,7 @@ def expect(planned: Plan, probe: Probe | None = None) -> Expected:
     told = Expected(
         path, original, top=planned.steps[-1].width, seconds=model.seconds, spread=model.spread, model=model
     )  # fmt: skip
-    return _kept(told, planned, model.files)
+    return _kept(told, model, planned, model.files)
 
 
 def learn(known: Iterable[tuple[Expected, Before]], sketches: Mapping[str, Before] = NO_SKETCHES) -> Learnt:
@@ -230,7 +230,7 @@ def informed(told: Expected, planned: Plan, learnt: Learnt) -> Expected:
         return told
     shares = {tier: learnt.share(model, tier) for tier in model.files}
     sizes = {tier: _by(shares[tier], files) for tier, files in model.files.items()}
-    return _kept(replace(told, seconds=model.seconds * learnt.seconds), planned, sizes)
+    return _kept(replace(told, seconds=model.seconds * learnt.seconds), model, planned, sizes)
 
 
 def made(told: Expected, renditions: Iterable[RenditionFacts], steps: Sequence[int]) -> Expected:
@@ -266,7 +266,7 @@ def _by(share: float, sizes: Mapping[int, int]) -> Mapping[int, int]:
     return {width: max(1, round(size * share)) for width, size in sizes.items()}
 
 
-def _kept(told: Expected, planned: Plan, sizes: Sizes) -> Expected:
+def _kept(told: Expected, model: Modelled, planned: Plan, sizes: Sizes) -> Expected:
     """The tiers that are worth their files, as `treatment.choice` keeps them."""
     rules, facts = planned.rules, planned.image.facts
     fallback = sizes.get(BASELINE) or {told.top: facts.bytes}
@@ -279,11 +279,11 @@ def _kept(told: Expected, planned: Plan, sizes: Sizes) -> Expected:
     standing = {w: min(size, facts.bytes) for w, size in fallback.items()}
     modern = [_load(tier, mine) for tier in reversed(modern_tiers()) if (mine := sizes.get(tier))]
     older = _load(BASELINE, standing)
-    count, size = kept_on_average(older, modern, rules, sqrt(2) * told.spread)
+    count, size = kept_on_average(older, modern, rules, model.beside)
     for one in worthwhile(older, modern, rules)[0][1:]:
         files[one.tier] = sizes[one.tier]
         count, size = count - one.files, size - one.together
-    return replace(told, files=files, apart=sum(told.model.apart) if told.model else 0, beside=(count, size))
+    return replace(told, files=files, apart=sum(model.apart), beside=(count, size))
 
 
 def _load(tier: Tier, sizes: Mapping[int, int]) -> Load:

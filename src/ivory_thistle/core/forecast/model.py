@@ -66,13 +66,21 @@ class Subject:
 
 
 class Model(Protocol):
-    """What all models tell. `TERMS` names their coefficients in the order of `terms`, `spread` is what they leave."""
+    """What all models tell. `TERMS` names their coefficients in the order of `terms`, `spread` is what they leave.
+
+    Formats are off together: beside the fallback's file of the same picture and width, one is off by `beside`.
+    """
 
     TERMS: ClassVar[tuple[str, ...]]
 
     @property
     def spread(self) -> float:
         """The standard deviation that is left, as a share."""
+        ...
+
+    @property
+    def beside(self) -> float:
+        """That of a file beside the fallback's."""
         ...
 
     def bytes(self, of: Subject, width: int, fidelity: float) -> float:
@@ -96,6 +104,7 @@ class Plain:
     growth: float
     grain: float
     spread: float
+    beside: float
     fidelity: float = 0.0
     bent: float = 0.0
 
@@ -124,6 +133,7 @@ class Probed:
     fidelity: float
     bent: float
     spread: float
+    beside: float
 
     def bytes(self, of: Subject, width: int, fidelity: float) -> float:
         """Bytes of a file of a picture that was looked at closer."""
@@ -157,6 +167,7 @@ class Drawn:
     busy: float
     narrower: float
     spread: float
+    beside: float
 
     def bytes(self, of: Subject, width: int, fidelity: float) -> float:
         """Bytes of a file; `fidelity` changes nothing."""

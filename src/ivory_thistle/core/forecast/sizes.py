@@ -35,7 +35,8 @@ _LIKE_BUSY, _LIKE_GROWTH, _LIKE_GRAIN = 0.7, 0.4, 0.2
 
 @dataclass(frozen=True, slots=True)
 class Modelled:
-    """Bytes by tier and width, those of files `apart`, and seconds. `spread` is by what share such an image is off.
+    """Bytes by tier and width, those of files `apart`, and seconds. `spread` is by what share such an image is off, and
+    `beside` by what share a modern tier is beside the fallback.
 
     Images with the same `alike` learn from one another, the more the nearer their `character` is.
     """
@@ -44,6 +45,7 @@ class Modelled:
     apart: tuple[int, ...]
     seconds: float
     spread: float
+    beside: float
     alike: str
     character: Character = (0.0, 0.0, 0.0)
 
@@ -53,7 +55,7 @@ def modelled(planned: Plan, probe: Probe | None) -> Modelled:
     facts = planned.image.facts
     if facts.is_vector:
         files: Sizes = {BASELINE: {planned.steps[-1].width: round(facts.bytes * _VECTOR_SHARE)}}
-        return Modelled(files, (), SECONDS["vector"], _VECTOR_SPREAD, "vector")
+        return Modelled(files, (), SECONDS["vector"], _VECTOR_SPREAD, _VECTOR_SPREAD, "vector")
     if facts.frames > 1:
         return _moving(planned)
     return _Model(planned, probe).modelled()
@@ -66,7 +68,7 @@ def _moving(planned: Plan) -> Modelled:
     tier = next((t for t in modern_tiers() if t in planned.rules.formats and TIERS[t].moving), None)
     files: Sizes = {tier: {top: round(facts.bytes * _MOVING_SHARE * share)}} if tier else {}
     seconds = SECONDS["moving"] * facts.frames * facts.width * facts.height * share / 1e6
-    return Modelled(files, (), seconds, _MOVING_SPREAD, "moving")
+    return Modelled(files, (), seconds, _MOVING_SPREAD, _MOVING_SPREAD, "moving")
 
 
 class _Model:
@@ -94,7 +96,8 @@ class _Model:
         files = {tier: {s.width: self._size(tier, s.width, s.dense) for s in steps} for tier in self._tiers}
         apart = tuple(self._size(BASELINE, width, dense=False) for width in self._planned.apart)
         alike = f"{'drawn' if self._drawn else 'photograph'}{' capped' if self._rules.cap else ''}"
-        return Modelled(files, apart, self._seconds(), self._spread(), alike, self._character())
+        spread, beside = self._off()
+        return Modelled(files, apart, self._seconds(), spread, beside, alike, self._character())
 
     def _character(self) -> Character:
         of = self._subject
@@ -133,10 +136,11 @@ class _Model:
             size = model.bytes(self._subject, width, rules.fidelity_for(self._planned.role, self._kind, dense))
         return max(1, round(size))
 
-    def _spread(self) -> float:
-        if not self._subject.detail:
-            return _UNLOOKED_SPREAD
-        return self._models[self._tiers[0]].spread
+    def _off(self) -> tuple[float, float]:
+        """By what share the image is off, and a modern tier beside the fallback."""
+        model = self._models[self._tiers[0]]
+        # A format that was plugged in has the fallback's model, of which nothing beside itself is known.
+        return model.spread if self._subject.detail else _UNLOOKED_SPREAD, model.beside or model.spread
 
     def _seconds(self) -> float:
         """Of one worker: decoding, and every file by its megapixels."""

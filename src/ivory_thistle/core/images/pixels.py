@@ -59,8 +59,8 @@ class Pixels:
 
     def without_unused_alpha(self) -> Pixels:
         """The same picture without its alpha channel where that is opaque everywhere."""
-        if self.has_alpha and bool((self.array[:, :, -1] == 255).all()):
-            return Pixels(np.ascontiguousarray(self.array[:, :, :-1]), self.profile)
+        if self.has_alpha and self.array[:, :, -1].min() == 255:
+            return Pixels(_colour_of(self.array), self.profile)
         return self
 
 
@@ -130,8 +130,7 @@ def on_white(array: NDArray[np.uint8]) -> NDArray[np.uint8]:
     channels = array.shape[2]
     is_opaque = channels in (1, 3) or array[:, :, -1].min() == 255
     if is_opaque and channels == 4:
-        # OpenCV takes channels apart several times as fast as NumPy.
-        return np.asarray(cv2.cvtColor(array, cv2.COLOR_RGBA2RGB), np.uint8)
+        return _colour_of(array)
     colour = array[:, :, :3] if channels >= 3 else np.repeat(array[:, :, :1], 3, axis=2)
     if is_opaque:
         return np.ascontiguousarray(colour)
@@ -148,6 +147,14 @@ def on_white(array: NDArray[np.uint8]) -> NDArray[np.uint8]:
             sums += sums >> 8
             mixed[rows, :, channel] = sums >> 8
     return mixed
+
+
+def _colour_of(array: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """The channels of colour, or of grey, of pixels with alpha."""
+    if array.shape[2] == 4:
+        # OpenCV takes channels apart several times as fast as NumPy.
+        return np.asarray(cv2.cvtColor(array, cv2.COLOR_RGBA2RGB), np.uint8)
+    return np.ascontiguousarray(array[:, :, :-1])
 
 
 def _eight_bit(image: Any, grey: bool) -> Pixels:

@@ -13,7 +13,7 @@ from typing import ClassVar, Protocol
 
 from ivory_thistle.core.forecast.probes import Probe
 
-_SEEN = (-1.2, 1.5)
+_SEEN = (-2.5, 1.5)
 _MEGA = log(1e6)
 _GROWTH = 1.6
 """Bytes grow with about this power of the width."""

@@ -9,6 +9,8 @@ from functools import reduce
 from operator import or_
 from urllib.parse import urlsplit
 
+from ivory_thistle.core.references.addresses import origin_form
+
 TOLERANCE = 1.0
 """CSS px by which a box may move or grow."""
 
@@ -80,8 +82,7 @@ class Seen:
     @property
     def unshown(self) -> set[str]:
         """The addresses of the images that came and stand in no `img`."""
-        places = (urlsplit(box.shown) for box in self.boxes if box.shown)
-        return self.images.keys() - {place.path + (f"?{place.query}" if place.query else "") for place in places}
+        return self.images.keys() - {origin_form(urlsplit(box.shown)) for box in self.boxes if box.shown}
 
     @property
     def loads(self) -> int:

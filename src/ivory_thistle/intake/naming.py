@@ -7,6 +7,7 @@ from hashlib import sha256
 from urllib.parse import unquote, urlsplit
 
 from ivory_thistle.core.formats.table import FORMATS, extension_of, image_extensions, sniff_format
+from ivory_thistle.core.references.addresses import origin_form
 
 HOSTS_FOLDER = "_hosts"
 _HTML = frozenset({"text/html", "application/xhtml+xml"})
@@ -31,8 +32,7 @@ class Names:
     def key(self, address: str) -> str:
         """The alias key of an address."""
         parts = urlsplit(address)
-        path = (parts.path or "/") + (f"?{parts.query}" if parts.query else "")
-        return path if parts.netloc == self._host else f"//{parts.netloc}{path}"
+        return origin_form(parts) if parts.netloc == self._host else f"//{parts.netloc}{origin_form(parts)}"
 
     def give(self, address: str, kind: str, data: bytes) -> str:
         """The path for what came from an address."""

@@ -20,6 +20,7 @@ import numpy as np
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.formats.tiers import Tier
 from ivory_thistle.core.quality.likeness import Likeness, Picture, likeness
+from ivory_thistle.core.references.addresses import origin_form
 from ivory_thistle.core.references.markup import tags
 from ivory_thistle.core.references.source import read_html_source
 from ivory_thistle.core.reports.predicted import Predictor
@@ -222,8 +223,8 @@ class Checker:
     def _changes(self, shown: str) -> bool:
         """Whether a picture's colours become what they are meant to be (browsers ignore CMYK profiles), or it moves."""
         place = urlsplit(shown)
-        address = place.path + (f"?{place.query}" if place.query else "")
-        file = self._before.site.files.get(self._before.site.aliases.get(address, unquote(place.path).lstrip("/")))
+        path = self._before.site.aliases.get(origin_form(place), unquote(place.path).lstrip("/"))
+        file = self._before.site.files.get(path)
         facts = file.image if file else None
         return facts is not None and (facts.colour == "cmyk" or facts.frames > 1)
 

@@ -23,7 +23,7 @@ from ivory_thistle.core.forecast.files import (
     made,
     sketched,
 )
-from ivory_thistle.core.forecast.pages import NOTHING_STAYS, PageForecast, Pages, Range, Stays, Total, totals
+from ivory_thistle.core.forecast.pages import NOTHING_STAYS, PageForecast, Pages, Range, Stays, Total, sum_off, totals
 from ivory_thistle.core.forecast.probes import Probe
 from ivory_thistle.core.formats.tiers import TIERS, measured_tier
 from ivory_thistle.core.reports.report import PageWeights
@@ -147,7 +147,7 @@ def _foretell(
         plans, expected, learnt, pages,
         totals(pages, expected, policy, learnt.site_spread),
         _time(own, learnt, loads, bool(weights), paying),
-        Range.around(sum(one.bytes for one in own), _off(own, learnt.site_spread)),
+        _storage(own, learnt.site_spread),
         bool(weights), len(sketches),
     )  # fmt: skip
 
@@ -233,11 +233,11 @@ class _Kept:
         return find_kept(self._kept, replace(treatment_of(planned), sketch=True).key)
 
 
-def _off(images: Iterable[Expected], site_spread: float) -> float:
-    """The standard deviation of the bytes of all files."""
-    unsure = [one for one in images if not one.is_known]
-    own = sum((one.bytes * one.spread) ** 2 for one in unsure)
-    return float((own + (site_spread * sum(one.bytes for one in unsure)) ** 2) ** 0.5)
+def _storage(images: Sequence[Expected], site_spread: float) -> Range:
+    """Bytes of all files."""
+    unsure = {one.path: one.bytes for one in images if not one.is_known}
+    spreads = {one.path: one.spread for one in images}
+    return Range.around(sum(one.bytes for one in images), sum_off(unsure, spreads, site_spread))
 
 
 def _time(images: Iterable[Expected], learnt: Learnt, loads: int, measured: bool, paying: Collection[str]) -> Range:

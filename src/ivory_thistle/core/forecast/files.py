@@ -210,14 +210,14 @@ def learn(known: Iterable[tuple[Expected, Before]], sketches: Mapping[str, Befor
             quick, whole = paces.get(model.alike, (0.0, 0.0))
             paces[model.alike] = quick + sketch.seconds, whole + true.seconds
         for tier, sizes in true.files.items():
-            if (off := _off(sizes, model.files.get(tier, {}))) is not None:
+            if (off := _log_ratio(sizes, model.files.get(tier, {}))) is not None:
                 seen[model.alike, tier].append((model.character, off))
-            if (off := _off(sizes, sketch.files.get(tier, {}))) is not None:
+            if (off := _log_ratio(sizes, sketch.files.get(tier, {}))) is not None:
                 confirmed[model.alike, tier].append(off)
     return Learnt(seen, confirmed, took / asked if asked else 1.0, paces, count)
 
 
-def _off(sizes: Mapping[int, int], told: Mapping[int, int]) -> float | None:
+def _log_ratio(sizes: Mapping[int, int], told: Mapping[int, int]) -> float | None:
     """ln of what files weigh over what was told of those of the same widths; None where there are none."""
     both = [width for width in sizes if told.get(width)]
     return log(sum(sizes[w] for w in both) / sum(told[w] for w in both)) if both else None

@@ -188,7 +188,7 @@ class _Sum:
             before, after = before + was, after + now
             if image and self._spreads[image]:
                 own[image] += now
-        reach = LIKELY * _off(own, self._spreads, self._site_spread) if own else 0.0
+        reach = LIKELY * sum_off(own, self._spreads, self._site_spread) if own else 0.0
         for n, off in enumerate((-reach, 0.0, reach)):
             self.over[n] += after + off > allowed
         self.over_before += before > allowed
@@ -199,7 +199,7 @@ class _Sum:
     @property
     def off(self) -> float:
         """The standard deviation of the bytes after."""
-        return _off(self._unsure, self._spreads, self._site_spread)
+        return sum_off(self._unsure, self._spreads, self._site_spread)
 
 
 def _totals(
@@ -230,10 +230,10 @@ def page_range(page: PageForecast, expected: Mapping[str, Expected], site_spread
     for part in page.parts:
         if part.image and spreads[part.image] and (part.opening or not opening):
             own[part.image] += part.after
-    return Range.around(page.after(opening), _off(own, spreads, site_spread))
+    return Range.around(page.after(opening), sum_off(own, spreads, site_spread))
 
 
-def _off(unsure: Mapping[str, float], spreads: Mapping[str, float], site_spread: float) -> float:
+def sum_off(unsure: Mapping[str, float], spreads: Mapping[str, float], site_spread: float) -> float:
     """The standard deviation of the sum of what images weigh: they are independent but for what they have in common."""
     own = sum((size * spreads[image]) ** 2 for image, size in unsure.items())
     return sqrt(own + (site_spread * sum(unsure.values())) ** 2)

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from string import ascii_letters, digits
 from typing import Literal
-from urllib.parse import quote, unquote, urlsplit
+from urllib.parse import SplitResult, quote, unquote, urlsplit
 
 import ada_url
 
@@ -42,6 +42,11 @@ def join(base: str, address: str) -> str | None:
         return str(ada_url.join_url(base, address))
     except ValueError:
         return None
+
+
+def origin_form(parts: SplitResult) -> str:
+    """The path of an address with its query, as its server is asked for it (RFC 9112, section 3.2.1)."""
+    return (parts.path or "/") + (f"?{parts.query}" if parts.query else "")
 
 
 def host_of(address: str) -> str:
@@ -128,8 +133,7 @@ class FileIndex:
             return Resolved("other", absolute)
         own = host in self._hosts
         if self._aliases:
-            query = f"?{parts.query}" if parts.query else ""
-            key = f"{parts.path}{query}" if own else f"//{parts.netloc}{parts.path}{query}"
+            key = origin_form(parts) if own else f"//{parts.netloc}{origin_form(parts)}"
             if key in self._aliases:
                 return Resolved("local", self._aliases[key])
         if not own:

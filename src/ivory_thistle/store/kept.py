@@ -69,8 +69,10 @@ class Kept:
     def _read(self, key: str) -> KeptTreatment | None:
         """A note; None for one that is gone or was not written here."""
         note = self.blobs.note(key)
+        if note is None:
+            return None
         with suppress(ValueError, TypeError, KeyError):
-            values = json.loads(note or b"")
+            values = json.loads(note)
             renditions = tuple(facts_from(r) for r in values["renditions"])
             return KeptTreatment(renditions, tuple(values["words"]), values.get("seconds", 0.0))
         return None

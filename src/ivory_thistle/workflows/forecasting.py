@@ -37,7 +37,7 @@ from ivory_thistle.workflows.delivering import TreatedImage, deliveries_of
 from ivory_thistle.workflows.kept import find_kept, open_kept
 from ivory_thistle.workflows.planning import plan
 from ivory_thistle.workflows.settling import Settler
-from ivory_thistle.workflows.treating import treatment_of
+from ivory_thistle.workflows.treating import Treatment, treatment_of
 from ivory_thistle.workflows.workers import AT_ONCE
 
 _SAMPLE_SECONDS, _SAMPLE_MOST = 240.0, 16
@@ -116,15 +116,15 @@ def _foretell(
 ) -> Foretold:
     plans = plan(at_hand, rules)
     kept = _Kept(kept_url)
-    found = {p.image.path: made_of for p in plans if p.steps and (made_of := kept.find(p))}
+    treatments = {p.image.path: treatment_of(p) for p in plans if p.steps}
+    found = {path: made_of for path, one in treatments.items() if (made_of := kept.find(one))}
     told = {p.image.path: expect(p, probes.get(p.image.path)) for p in plans}
     steps = {p.image.path: [step.width for step in p.steps] for p in plans}
     truths = {path: made(told[path], was.renditions, steps[path]) for path, was in found.items()}
     # Those of made files only teach others: where all are made, nobody is to be taught.
     unknown = any(p.steps and p.image.path not in found for p in plans)
-    asked = plans if unknown else ()
-    paying = {p.image.path for p in plans if treatment_of(p).pays_to_sketch}
-    quick = {p.image.path: one for p in asked if p.image.path in paying and (one := kept.find_sketch(p))}
+    paying = {path: replace(one, sketch=True) for path, one in treatments.items() if one.pays_to_sketch}
+    quick = {path: one for path, sketch in paying.items() if unknown and (one := kept.find(sketch))}
     promised = {
         path: Before(made(told[path], one.renditions, steps[path]).files, one.seconds)
         for path, one in quick.items() if path in truths
@@ -224,13 +224,9 @@ class _Kept:
     def __init__(self, kept_url: str) -> None:
         self._kept = open_kept(kept_url)
 
-    def find(self, planned: Plan) -> KeptTreatment | None:
-        """What was made of an image."""
-        return find_kept(self._kept, treatment_of(planned).key)
-
-    def find_sketch(self, planned: Plan) -> KeptTreatment | None:
-        """What was sketched of an image that is to be treated."""
-        return find_kept(self._kept, replace(treatment_of(planned), sketch=True).key)
+    def find(self, treatment: Treatment) -> KeptTreatment | None:
+        """What was made, or sketched, of an image."""
+        return find_kept(self._kept, treatment.key)
 
 
 def _storage(images: Sequence[Expected], site_spread: float) -> Range:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import time
 from collections.abc import Hashable
-from dataclasses import asdict, astuple, dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from functools import cache
 from hashlib import sha256
 from importlib import import_module
@@ -74,16 +74,32 @@ class Treatment:
     @property
     def key(self) -> str:
         """What its files follow from, as a SHA-256: the picture's content, all that is asked, and what encodes it."""
-        rules = {name: value for name, value in self.rules.as_dict().items() if name not in _ONLY_PLANNED}
         # Without a kind, the picture is looked at first: it may turn out to be lettering.
         kinds = [self.kind] if self.kind is not None else ["", "lettering"]
         looks = [self.rules.fidelity_for(self.role, kind, dense) for kind in kinds for dense in (False, True)]
         size = asdict(self.size) if self.size else None
         asked = [
-            self.facts.sha256, [astuple(s) for s in self.steps], rules, looks, self.role, self.kind, size,
-            self.apart, self.rules.form is HandoverForm.IN_PLACE, encoding_version(), self.sketch,
+            self.facts.sha256, [(s.width, s.dense) for s in self.steps], _digest_of(self.rules), looks, self.role,
+            self.kind, size, self.apart, self.rules.form is HandoverForm.IN_PLACE, encoding_version(), self.sketch,
         ]  # fmt: skip
         return sha256(json.dumps(asked, sort_keys=True).encode()).hexdigest()
+
+
+def _digest_of(rules: Rules) -> str:
+    """What files follow from of the rules. Thousands of images share theirs, so it is worked out once for these."""
+    known = _digests.get(id(rules))
+    if known is None:
+        if len(_digests) >= _MOST_DIGESTS:
+            _digests.clear()
+        asked = {name: value for name, value in rules.as_dict().items() if name not in _ONLY_PLANNED}
+        digest = sha256(json.dumps(asked, sort_keys=True).encode()).hexdigest()
+        known = _digests[id(rules)] = rules, digest
+    return known[1]
+
+
+_MOST_DIGESTS = 1_000
+_digests: dict[int, tuple[Rules, str]] = {}
+"""With the rules themselves: as long as they are held, no others have their identity."""
 
 
 def treatment_of(planned: Plan) -> Treatment:

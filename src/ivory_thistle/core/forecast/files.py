@@ -184,10 +184,11 @@ def expect(planned: Plan, probe: Probe | None = None) -> Expected:
     if not planned.steps:
         return Expected(path, original)
     model = modelled(planned, probe)
-    told = Expected(
-        path, original, top=planned.steps[-1].width, seconds=model.seconds, spread=model.spread, model=model
+    files, beside = _kept(model, planned, model.files)
+    return Expected(
+        path, original, files, planned.steps[-1].width, sum(model.apart), model.seconds, model.spread, model,
+        beside=beside,
     )  # fmt: skip
-    return _kept(told, model, planned, model.files)
 
 
 def learn(known: Iterable[tuple[Expected, Before]], sketches: Mapping[str, Before] = NO_SKETCHES) -> Learnt:
@@ -230,7 +231,8 @@ def informed(told: Expected, planned: Plan, learnt: Learnt) -> Expected:
         return told
     shares = {tier: learnt.share(model, tier) for tier in model.files}
     sizes = {tier: _by(shares[tier], files) for tier, files in model.files.items()}
-    return _kept(replace(told, seconds=model.seconds * learnt.seconds), model, planned, sizes)
+    files, beside = _kept(model, planned, sizes)
+    return replace(told, files=files, beside=beside, seconds=model.seconds * learnt.seconds)
 
 
 def made(told: Expected, renditions: Iterable[RenditionFacts], steps: Sequence[int]) -> Expected:
@@ -266,14 +268,14 @@ def _by(share: float, sizes: Mapping[int, int]) -> Mapping[int, int]:
     return {width: max(1, round(size * share)) for width, size in sizes.items()}
 
 
-def _kept(told: Expected, model: Modelled, planned: Plan, sizes: Sizes) -> Expected:
-    """The tiers that are worth their files, as `treatment.choice` keeps them."""
-    rules, facts = planned.rules, planned.image.facts
-    fallback = sizes.get(BASELINE) or {told.top: facts.bytes}
+def _kept(model: Modelled, planned: Plan, sizes: Sizes) -> tuple[Sizes, tuple[float, float]]:
+    """The tiers that are worth their files, as `treatment.choice` keeps them, and what is likely `beside` them."""
+    rules, facts, top = planned.rules, planned.image.facts, planned.steps[-1].width
+    fallback = sizes.get(BASELINE) or {top: facts.bytes}
     files: dict[Tier, Mapping[int, int]] = {}
     smaller = {w: size for w, size in fallback.items() if size < facts.bytes}
-    if told.top == facts.width and not rules.replacement_is_worth_it(facts.bytes, fallback[told.top]):
-        smaller.pop(told.top, None)
+    if top == facts.width and not rules.replacement_is_worth_it(facts.bytes, fallback[top]):
+        smaller.pop(top, None)
     if rules.fallback and smaller:
         files[BASELINE] = smaller
     standing = {w: min(size, facts.bytes) for w, size in fallback.items()}
@@ -283,7 +285,7 @@ def _kept(told: Expected, model: Modelled, planned: Plan, sizes: Sizes) -> Expec
     for one in worthwhile(older, modern, rules)[0][1:]:
         files[one.tier] = sizes[one.tier]
         count, size = count - one.files, size - one.together
-    return replace(told, files=files, apart=sum(model.apart), beside=(count, size))
+    return files, (count, size)
 
 
 def _load(tier: Tier, sizes: Mapping[int, int]) -> Load:

@@ -5,7 +5,7 @@ Fitted on published photographs and screenshots by scripts/fit_forecast.py, whic
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from math import exp, log
 from operator import attrgetter, mul
@@ -17,6 +17,10 @@ _SEEN = (-2.5, 1.5)
 _MEGA = log(1e6)
 _GROWTH = 1.6
 """Bytes grow with about this power of the width."""
+
+
+Terms = Callable[["Subject", int, float], tuple[float, ...]]
+"""What each coefficient of a model is multiplied by, for a file of a width and a fidelity."""
 
 
 @dataclass(slots=True)
@@ -32,6 +36,7 @@ class Subject:
     growth: float = field(init=False)
     _known: dict[int, float] = field(default_factory=dict)
     _pixels: dict[int, float] = field(default_factory=dict)
+    _asked: dict[tuple[Terms, int, float], tuple[float, ...]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         """With which power of the width its bytes grow."""
@@ -45,6 +50,14 @@ class Subject:
         known = self._pixels.get(width)
         if known is None:
             known = self._pixels[width] = max(1.0, width * float(width) * self.height / max(1, self.width))
+        return known
+
+    def terms(self, terms: Terms, width: int, fidelity: float) -> tuple[float, ...]:
+        """A model's terms for a file, which are the same for all formats."""
+        asked = terms, width, fidelity
+        known = self._asked.get(asked)
+        if known is None:
+            known = self._asked[asked] = terms(self, width, fidelity)
         return known
 
     def log_plain(self, width: int) -> float:
@@ -110,7 +123,7 @@ class Plain:
 
     def bytes(self, of: Subject, width: int, fidelity: float) -> float:
         """Bytes of a file."""
-        return exp(_sum(_PLAIN(self), self.terms(of, width, fidelity))) * of.pixels(width)
+        return exp(_sum(_PLAIN(self), of.terms(self.terms, width, fidelity))) * of.pixels(width)
 
     @staticmethod
     def terms(of: Subject, width: int, fidelity: float) -> tuple[float, ...]:
@@ -138,7 +151,7 @@ class Probed:
     def bytes(self, of: Subject, width: int, fidelity: float) -> float:
         """Bytes of a file of a picture that was looked at closer."""
         fidelity = max(fidelity, self._turn(of))
-        return exp(_sum(_PROBED(self), self.terms(of, width, fidelity))) * of.pixels(width)
+        return exp(_sum(_PROBED(self), of.terms(self.terms, width, fidelity))) * of.pixels(width)
 
     def _turn(self, of: Subject) -> float:
         """The fidelity below which the fitted curve would rise again: no file gets heavier for looking worse."""
@@ -171,7 +184,7 @@ class Drawn:
 
     def bytes(self, of: Subject, width: int, fidelity: float) -> float:
         """Bytes of a file; `fidelity` changes nothing."""
-        return exp(_sum(_DRAWN(self), self.terms(of, width, fidelity)))
+        return exp(_sum(_DRAWN(self), of.terms(self.terms, width, fidelity)))
 
     @staticmethod
     def terms(of: Subject, width: int, fidelity: float) -> tuple[float, ...]:

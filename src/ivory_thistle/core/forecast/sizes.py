@@ -88,6 +88,7 @@ class _Model:
         modern = () if in_place or planned.role == "social card" else modern_tiers()
         self._tiers = (*(tier for tier in modern if tier in self._rules.formats), BASELINE)
         self._formats = {tier: self._format(tier) for tier in self._tiers}
+        self._fidelities = [self._rules.fidelity_for(planned.role, self._kind, dense) for dense in (False, True)]
         self._models = {tier: self._model(name) for tier, name in self._formats.items()}
 
     def modelled(self) -> Modelled:
@@ -133,7 +134,7 @@ class _Model:
         elif rules.cap:
             size = min(model.bytes(self._subject, width, _BEST) * _BEYOND, rules.cap * _CAP_USED)
         else:
-            size = model.bytes(self._subject, width, rules.fidelity_for(self._planned.role, self._kind, dense))
+            size = model.bytes(self._subject, width, self._fidelities[dense])
         return max(1, round(size))
 
     def _off(self) -> tuple[float, float]:

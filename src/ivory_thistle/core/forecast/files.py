@@ -186,8 +186,8 @@ def expect(planned: Plan, probe: Probe | None = None) -> Expected:
     model = modelled(planned, probe)
     files, beside = _kept(model, planned, model.files)
     return Expected(
-        path, original, files, planned.steps[-1].width, sum(model.apart), model.seconds, model.spread, model,
-        beside=beside,
+        path, original, files, top=planned.steps[-1].width, apart=sum(model.apart), seconds=model.seconds,
+        spread=model.spread, model=model, beside=beside,
     )  # fmt: skip
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from math import log
 
 from ivory_thistle.core.forecast.coefficients import DRAWN, FIXED, PLAIN, PROBED, SECONDS
@@ -157,6 +158,7 @@ class _Model:
         return total
 
 
+@lru_cache(1024)
 def _score_at(tier: Tier, quality: int) -> float:
     """The score that a typical picture has at a quality."""
     scale = TIERS[tier].making.scale

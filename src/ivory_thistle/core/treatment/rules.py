@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from typing import Any, Literal
 
@@ -174,16 +174,24 @@ class Rules:
 
 
 class Deciding:
-    """Rules asked for one image after another."""
+    """Rules asked for one image after another; images for which the same ones hold share what is decided."""
 
     def __init__(self, rules: Rules) -> None:
         self._index = RuleIndex(rules.narrower)
         self._plain = replace(rules, narrower=())
+        self._known: dict[tuple[int, ...], Decided] = {}
 
     def for_image(self, image: Image, role: Role) -> Decided:
         """What holds for one image, and by which of the narrower rules."""
         facts, kind = image.facts, image.look.kind if image.look else ""
         fitting = self._index.fitting(image.paths, image.pages, role, kind, facts.format, facts.sha256)
+        which = tuple(map(id, fitting))
+        known = self._known.get(which)
+        if known is None:
+            known = self._known[which] = self._decided(fitting)
+        return known
+
+    def _decided(self, fitting: Sequence[Rule]) -> Decided:
         if not fitting:
             return Decided(self._plain)
         settings, by = decided(fitting)

@@ -306,5 +306,5 @@ def test_screens_and_connections_of_a_site(application: Application, capture: di
 
 
 def test_the_types_of_the_front_end_are_current() -> None:
-    """openapi.json is what the application says; `npm run api` makes the types of it."""
+    """openapi.json is what the application says; the types of the front end are made of it."""
     assert json.loads((ROOT / "openapi.json").read_text()) == openapi_document()

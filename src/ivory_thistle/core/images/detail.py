@@ -28,8 +28,9 @@ def detail_of(array: NDArray[np.uint8]) -> Detail:
     small = array
     # Each is reduced from the one before it: means of means are the same, and much less is read.
     for side in reversed(sides):
-        size = (side, max(1, round(height * side / width)))
-        small = small if side == width else np.asarray(cv2.resize(small, size, interpolation=cv2.INTER_AREA), np.uint8)
+        if side < width:
+            size = side, max(1, round(height * side / width))
+            small = np.asarray(cv2.resize(small, size, interpolation=cv2.INTER_AREA), np.uint8)
         options = [cv2.IMWRITE_JPEG_QUALITY, _QUALITY, cv2.IMWRITE_JPEG_OPTIMIZE, 1]
         done, data = cv2.imencode(".jpg", cv2.cvtColor(small, cv2.COLOR_RGB2BGR), options)
         if done:

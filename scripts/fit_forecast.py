@@ -25,7 +25,7 @@ import numpy as np
 
 from ivory_thistle.core.errors import EncodeError, PictureError
 from ivory_thistle.core.forecast.coefficients import DRAWN, FIXED, PLAIN, PROBED, SECONDS
-from ivory_thistle.core.forecast.model import Drawn, Plain, Probed, Subject
+from ivory_thistle.core.forecast.model import Drawn, Files, Plain, Probed, Subject
 from ivory_thistle.core.forecast.probes import Probe, probe
 from ivory_thistle.core.formats.tiers import TIERS
 from ivory_thistle.core.images.facts import read_facts
@@ -164,8 +164,9 @@ def _least_squares(
         for row in record["rows"]:
             if row["format"] != name or not row["met"] or row["fixed"] != fixed:
                 continue
-            told = dict(zip(model.TERMS, model.terms(subject, row["width"], row["fidelity"]), strict=True))
-            pixels = 1.0 if model is Drawn else subject.pixels(row["width"])
+            file = Files.of([subject], np.array([0]), [row["width"]]).asked_for(row["fidelity"])
+            told = {name: float(np.ravel(term)[0]) for name, term in zip(model.TERMS, model.terms(file), strict=True)}
+            pixels = 1.0 if model is Drawn else file.pixels[0]
             terms.append({name: term for name, term in told.items() if not (fixed and name in ("fidelity", "bent"))})
             values.append(np.log(row["bytes"] / pixels))
             keys.append((n, row["width"], row["fidelity"]))

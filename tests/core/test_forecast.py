@@ -15,8 +15,11 @@ from hypothesis import strategies as st
 from ivory_thistle.core.budgets.policy import PageBudget, Policy
 from ivory_thistle.core.errors import PictureError
 from ivory_thistle.core.forecast.coefficients import FIXED, PLAIN, PROBED
-from ivory_thistle.core.forecast.files import Before, Expected, expect, informed, kept_on_average, learn, made, sketched
-from ivory_thistle.core.forecast.model import Subject
+from ivory_thistle.core.forecast.expected import Before, Expected
+from ivory_thistle.core.forecast.files import expect, informed, made, sketched
+from ivory_thistle.core.forecast.keeping import kept_on_average
+from ivory_thistle.core.forecast.learning import learn
+from ivory_thistle.core.forecast.model import Files, Subject
 from ivory_thistle.core.forecast.pages import Pages, Range, page_range, totals
 from ivory_thistle.core.forecast.probes import Probe, probe
 from ivory_thistle.core.formats.table import FormatName
@@ -50,6 +53,11 @@ def planned(
                 rules=rules or Rules())  # fmt: skip
 
 
+def expect_one(plan: Plan) -> Expected:
+    """What is expected of one image."""
+    return expect([plan])[plan.image.path]
+
+
 def total_of(told: Expected, tier: str) -> int:
     """The bytes of all of a tier's files."""
     return sum(told.files.get(tier, {}).values())
@@ -57,11 +65,13 @@ def total_of(told: Expected, tier: str) -> int:
 
 def test_a_modern_format_takes_less_and_a_better_look_more() -> None:
     """Facts of the trade (common practice, no source): AVIF under WebP under JPEG; a higher fidelity costs bytes."""
-    told = expect(planned())
+    told = expect_one(planned())
     assert total_of(told, "avif") < total_of(told, "webp") < total_of(told, "baseline") < 900_000
-    sums = [total_of(expect(planned(rules=Rules(fidelity={"content": score}))), "avif") for score in (50, 65, 75, 85)]
+    sums = [
+        total_of(expect_one(planned(rules=Rules(fidelity={"content": score}))), "avif") for score in (50, 65, 75, 85)
+    ]
     assert sums == sorted(sums) and sums[-1] > 1.5 * sums[0]
-    half = [total_of(expect(planned(widths=(w,))), "avif") for w in (480, 960)]
+    half = [total_of(expect_one(planned(widths=(w,))), "avif") for w in (480, 960)]
     assert 2 < half[1] / half[0] < 6
     assert told.spread > 0 and told.seconds > 0
 
@@ -70,7 +80,7 @@ def test_noise_leaves_little_for_modern_formats_to_save() -> None:
     """Common practice, no source: AVIF is about half of a JPEG on photographs; noise is as dear to keep in any format."""
     noisy = planned(grain=1.0, detail=((160, 7_000), (480, 75_000), (1440, 700_000)))
     for plan, least, most in ((planned(), 0.4, 0.65), (noisy, 0.85, 1.3)):
-        model = expect(plan).model
+        model = expect_one(plan).model
         assert model is not None
         assert least < sum(model.files["avif"].values()) / sum(model.files["baseline"].values()) < most
 
@@ -88,17 +98,18 @@ def test_figures_stay_sound(busy: float, width: int, fidelity: float, grain: flo
     subject = Subject(detail, grain, 400_000, 4000, 2000, Probe(480, pixels, files))
     for models in (PROBED, PLAIN, FIXED):
         for model in models.values():
-            low, high = (model.bytes(subject, width, f) for f in (fidelity, fidelity + 3))
+            both = Files.of([subject], np.array([0, 0]), [width, width]).asked_for(np.array([fidelity, fidelity + 3]))
+            low, high = model.bytes(both)
             assert 0 < low <= high * 1.001 and np.isfinite(high)
 
 
 def test_fixed_qualities_and_caps() -> None:
     """Another quality moves the bytes the way the encoder does; a cap is never passed."""
-    plain = expect(planned(rules=Rules(fixed=True)))
-    lower = expect(planned(rules=Rules(fixed=True, qualities={"webp": 50})))
+    plain = expect_one(planned(rules=Rules(fixed=True)))
+    lower = expect_one(planned(rules=Rules(fixed=True, qualities={"webp": 50})))
     assert total_of(lower, "webp") < 0.8 * total_of(plain, "webp")
     assert total_of(lower, "baseline") == total_of(plain, "baseline")
-    capped = expect(planned(rules=Rules(cap=20_000)))
+    capped = expect_one(planned(rules=Rules(cap=20_000)))
     assert all(size <= 20_000 for files in capped.files.values() for size in files.values())
 
 
@@ -106,10 +117,10 @@ def test_what_is_not_worth_a_file_is_not_promised() -> None:
     """A fallback larger than the original, a format that gains nothing, an image that is left alone."""
     small = planned(rules=Rules(formats=()))
     heavy = replace(small, image=replace(small.image, facts=replace(small.image.facts, bytes=5_000)))
-    assert expect(heavy).files == {}
+    assert expect_one(heavy).files == {}
     alone = Plan(planned().image, reason="Already small.")
-    assert expect(alone).loaded("avif", 100, 900_000) == (0, 900_000)
-    choosy = expect(planned(rules=Rules(tier_share=0.9)))
+    assert expect_one(alone).loaded("avif", 100, 900_000) == (0, 900_000)
+    choosy = expect_one(planned(rules=Rules(tier_share=0.9)))
     assert set(choosy.files) == {"baseline"}
 
 
@@ -136,7 +147,7 @@ def test_the_narrowest_that_will_do(tier: str, needed: float, loads: tuple[int, 
 def test_what_may_not_be_worth_it_counts_for_less(share: float) -> None:
     """The sums are the means over pictures of which the model tells the same: here many are drawn by chance."""
     rules = Rules(tier_share=share, tier_bytes=0)
-    told = expect(planned(rules=rules))
+    told = expect_one(planned(rules=rules))
     assert told.model is not None
     sums = {tier: sum(files.values()) for tier, files in told.model.files.items()}
     chance, off, draws = np.random.default_rng(seed=1), told.model.beside, 20_000
@@ -152,7 +163,7 @@ def test_what_may_not_be_worth_it_counts_for_less(share: float) -> None:
 def test_what_was_made_is_told_and_teaches() -> None:
     """Known files are told as they are; others move by what these were off, and everything becomes surer."""
     first, second = planned("a.jpg"), planned("b.jpg")
-    told = expect(first)
+    told = expect_one(first)
     twice = {tier: {w: 2 * size for w, size in files.items()} for tier, files in told.files.items()}
     renditions = [
         RenditionFacts(
@@ -165,10 +176,50 @@ def test_what_was_made_is_told_and_teaches() -> None:
     assert known.is_known and known.files == twice and known.seconds == 0
     nothing, learnt = learn([]), learn([(told, Before(known.files, 3 * told.seconds))])
     assert learnt.site_spread < nothing.site_spread and learnt.seconds == pytest.approx(3)
-    other = informed(expect(second), second, learnt)
+    path = second.image.path
+    other = informed(expect([second]), [second], learnt)[path]
     for tier in told.files:
         assert 1.2 < total_of(other, tier) / total_of(told, tier) < 2
-    assert informed(known, first, learnt) is known
+    assert informed({"a.jpg": known}, [first], learnt)["a.jpg"] is known
+    assert informed({path: other}, [second], nothing)[path] is other
+
+
+def test_images_asked_together_are_told_as_each_alone() -> None:
+    """Photographs, drawings, animations and vector drawings by different rules; some were looked at closer."""
+    base = planned()
+    kinds = [("jpeg", "photograph", 1), ("png", "lettering", 1), ("png", "graphic", 1), ("gif", "animation", 7),
+             ("svg", "vector", 1)]  # fmt: skip
+    asked = [Rules(), Rules(fixed=True, qualities={"avif": 40}), Rules(cap=30_000), Rules(formats=("webp",))]
+    plans, probes = [], {}
+    for n, ((form, kind, frames), rules) in enumerate((k, r) for k in kinds for r in asked):
+        facts = replace(base.image.facts, format=form, frames=frames, bytes=400_000 + 9_000 * n)
+        look = replace(base.image.look, kind=kind, detail=DETAIL[: 3 - n % 3])  # type: ignore[type-var]
+        image = replace(base.image, facts=facts, look=look, paths=(f"{n}.x",))
+        steps = (Step(300 + n), Step(700 + n, dense=n % 2 == 0))
+        plans.append(replace(base, image=image, rules=rules, steps=steps, apart=(2000,) if n % 3 else ()))
+        if n % 2:
+            probes[f"{n}.x"] = Probe(480, 480 * 240, {f: [(9_000, 40.0), (20_000 + n, 80.0)] for f in ("avif", "jpeg")})
+    together = expect(plans, probes)
+    assert list(together) == [plan.image.path for plan in plans]
+    for plan in plans:
+        alone = expect([plan], probes)[plan.image.path]
+        assert alone.files == together[plan.image.path].files
+        assert alone.seconds == pytest.approx(together[plan.image.path].seconds)
+        assert alone.beside == pytest.approx(together[plan.image.path].beside)
+
+
+@pytest.mark.parametrize("count", [40, 2_000])
+def test_however_many_teach_they_teach_the_same(count: int) -> None:
+    """Busy pictures came out twice as heavy as told, plain ones as told: others follow those that are like them."""
+    detail = {"busy": ((160, 16_000), (1440, 520_000)), "plain": ((160, 1_000), (1440, 33_000))}
+    told = {name: expect_one(planned(name, detail=one)) for name, one in detail.items()}
+    known = []
+    for n in range(count):
+        name = "busy" if n % 2 else "plain"
+        files = told[name].model.files  # type: ignore[union-attr]
+        known.append((told[name], Before({t: {w: s * (1 + n % 2) for w, s in f.items()} for t, f in files.items()})))
+    models = [one.model for one in told.values() if one.model]
+    assert list(learn(known).shares(models, "avif")) == pytest.approx([2, 1], rel=0.1)
 
 
 def site() -> SiteReading:
@@ -190,7 +241,7 @@ def slot(page: str, path: str, width: float) -> Slot:
 
 def test_sketches_are_told_until_files_are_made() -> None:
     """What quick files promise, more surely than the model alone, and with all the time that making them takes."""
-    told = expect(planned())
+    told = expect_one(planned())
     kept = [RenditionFacts(tier="avif", format="avif", width=w, height=w, bytes=w * 20, sha256="") for w in (480, 960)]
     drawn = sketched(told, kept, [480, 960])
     assert drawn.files == {"avif": {480: 9_600, 960: 19_200}} and drawn.has_files and not told.has_files
@@ -200,7 +251,7 @@ def test_sketches_are_told_until_files_are_made() -> None:
 
 def test_confirmed_sketches_teach_the_others() -> None:
     """Files of half as much again as their sketches: other sketches are told larger, the more of them the nearer."""
-    told = {path: expect(planned(path)) for path in ("a.jpg", "b.jpg", "c.jpg", "d.jpg")}
+    told = {path: expect_one(planned(path)) for path in ("a.jpg", "b.jpg", "c.jpg", "d.jpg")}
     tier, promised = "avif", {480: 10_000, 960: 20_000}
     true = Before({tier: {480: 15_000, 960: 30_000}})
     kept = [RenditionFacts(tier=tier, format="avif", width=w, height=w, bytes=w * 20, sha256="") for w in (480, 960)]
@@ -216,7 +267,7 @@ def test_confirmed_sketches_teach_the_others() -> None:
 
 def test_the_seconds_of_a_sketch_tell_those_of_making() -> None:
     """On a machine half as fast both take twice as long; what was made after its sketch tells how long others take."""
-    told = {path: expect(planned(path)) for path in ("a.jpg", "b.jpg", "c.jpg", "d.jpg")}
+    told = {path: expect_one(planned(path)) for path in ("a.jpg", "b.jpg", "c.jpg", "d.jpg")}
     fast, slow = (sketched(told["d.jpg"], (), [480, 960], took).seconds for took in (1.0, 2.0))
     assert slow == pytest.approx(2 * fast)
     seconds = [fast]
@@ -309,7 +360,8 @@ def test_a_closer_look() -> None:
 def test_what_is_kept_on_average(sizes: tuple[int, int, int]) -> None:
     """Files and bytes as in many draws, in each of which a tier is off by chance beside what stands."""
     names: tuple[tuple[Tier, FormatName], ...] = (("baseline", "jpeg"), ("webp", "webp"), ("avif", "avif"))
-    fallback, *modern = (Load(tier, form, size, size, files=2) for (tier, form), size in zip(names, sizes, strict=True))
+    loads = [Load(tier, form, size, size, files=2) for (tier, form), size in zip(names, sizes, strict=True)]
+    fallback, *modern = loads
     rules, off, chance, draws = Rules(), 0.2, random.Random(4), 20_000
     count = together = 0
     for _ in range(draws):
@@ -322,4 +374,7 @@ def test_what_is_kept_on_average(sizes: tuple[int, int, int]) -> None:
                 kept[-1] = mine
         count += sum(one.files for one in kept[1:])
         together += sum(one.together for one in kept[1:])
-    assert kept_on_average(fallback, modern, rules, off) == pytest.approx((count / draws, together / draws), rel=0.02)
+    # An image without modern files beside it changes nothing, and keeps none.
+    counts, sums = kept_on_average([loads, [fallback]], [rules, rules], [off, off])
+    assert list(counts) == pytest.approx([count / draws, 0], rel=0.02)
+    assert list(sums) == pytest.approx([together / draws, 0], rel=0.02)

@@ -18,6 +18,7 @@ from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import sessions
 from ivory_thistle.store.kept import Kept
 from ivory_thistle.workflows import treating
+from ivory_thistle.workflows.kept import kept_keys, open_kept
 from ivory_thistle.workflows.room import Places, clear_spare, room_taken
 from ivory_thistle.workflows.treating import TaskResult, Treatment, treat
 from pictures import encoded, photograph
@@ -66,6 +67,14 @@ def test_a_second_site_gets_the_same_files_unencoded(
     assert first.renditions
     assert (second.renditions, second.words) == (first.renditions, first.words)
     assert contents(second, Blobs(other)) == contents(first, Blobs(one))
+
+
+def test_keys_of_all_that_is_kept(picture: Path, tmp_path: Path) -> None:
+    """Told at once: none of an empty store, nor of one that is away."""
+    place = str(tmp_path / "kept")
+    assert not kept_keys(open_kept(place)) and not kept_keys(None)
+    treat(str(tmp_path / "one"), asked(picture), picture, place)
+    assert kept_keys(open_kept(place)) == {asked(picture).key}
 
 
 @pytest.mark.parametrize(

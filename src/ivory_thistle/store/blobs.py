@@ -99,7 +99,7 @@ class Blobs:
         path = self._note(key)
         try:
             # Thousands are asked for that are not there: to look takes a third of the time of trying to open.
-            return bytes(self._fs.cat_file(path)) if self._fs.exists(path) else None
+            return bytes(self._fs.cat_file(path)) if self._fs.isfile(path) else None
         except OSError:
             return None
 
@@ -107,7 +107,14 @@ class Blobs:
         """Every note's key, and when it was last written or touched, in seconds since 1970."""
         for path in self._fs.find(f"{self._root}/{_NOTES}"):
             with suppress(OSError):
-                yield path.rpartition("/")[2].removesuffix(".json"), self._fs.modified(path).timestamp()
+                yield _key_of(path), self._fs.modified(path).timestamp()
+
+    def note_keys(self) -> Iterator[str]:
+        """Every note's key: thousands are told much sooner than asked for one by one. Raises OSError."""
+        with suppress(FileNotFoundError):
+            for folder in self._fs.ls(f"{self._root}/{_NOTES}", detail=False):
+                for path in self._fs.ls(folder, detail=False):
+                    yield _key_of(path)
 
     def touch_note(self, key: str) -> None:
         """Notes that a note was used now, where the store can."""
@@ -131,7 +138,7 @@ class Blobs:
 
     def has(self, digest: str) -> bool:
         """True where the content is kept."""
-        return bool(self._fs.exists(self._path(digest)))
+        return bool(self._fs.isfile(self._path(digest)))
 
     def every(self) -> Iterator[tuple[str, int]]:
         """Every content's SHA-256 and bytes."""
@@ -150,3 +157,7 @@ class Blobs:
         with suppress(OSError):
             for left in self._fs.ls(f"{self._root}/{_HIDDEN}", detail=False):
                 self._fs.rm_file(left)
+
+
+def _key_of(note: str) -> str:
+    return note.rpartition("/")[2].removesuffix(".json")

@@ -27,9 +27,20 @@ class Kept:
         """Raises StorageError where the store can't be made."""
         self.blobs = Blobs(url)
 
+    def read(self, key: str) -> KeptTreatment | None:
+        """A note; None for one that is gone or was not written here. Of its contents, some may be gone."""
+        note = self.blobs.note(key)
+        if note is None:
+            return None
+        with suppress(ValueError, TypeError, KeyError):
+            values = json.loads(note)
+            renditions = tuple(facts_from(r) for r in values["renditions"])
+            return KeptTreatment(renditions, tuple(values["words"]), values.get("seconds", 0.0))
+        return None
+
     def find(self, key: str) -> KeptTreatment | None:
         """The treatment of a key; None where there is none, or where one of its contents is gone."""
-        kept = self._read(key)
+        kept = self.read(key)
         if kept is None or not all(self.blobs.has(r.sha256) for r in kept.renditions):
             return None
         self.blobs.touch_note(key)
@@ -52,7 +63,7 @@ class Kept:
         sizes = dict(self.blobs.every())
         held, stays, goes = 0, set[str](), list[str]()
         for key, _ in sorted(self.blobs.notes(), key=lambda note: -note[1]):
-            kept = self._read(key)
+            kept = self.read(key)
             new = {r.sha256 for r in kept.renditions} - stays if kept else set()
             size = sum(sizes.get(digest, 0) for digest in new)
             if kept is None or held + size > limit:
@@ -65,14 +76,3 @@ class Kept:
         for digest in sizes.keys() - stays:
             self.blobs.remove(digest)
         return sum(sizes.values()) - held
-
-    def _read(self, key: str) -> KeptTreatment | None:
-        """A note; None for one that is gone or was not written here."""
-        note = self.blobs.note(key)
-        if note is None:
-            return None
-        with suppress(ValueError, TypeError, KeyError):
-            values = json.loads(note)
-            renditions = tuple(facts_from(r) for r in values["renditions"])
-            return KeptTreatment(renditions, tuple(values["words"]), values.get("seconds", 0.0))
-        return None

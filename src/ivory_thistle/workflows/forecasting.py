@@ -12,17 +12,9 @@ from typing import Any
 
 from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.forecast.coefficients import SECONDS
-from ivory_thistle.core.forecast.files import (
-    SKETCHING,
-    Before,
-    Expected,
-    Learnt,
-    expect,
-    informed,
-    learn,
-    made,
-    sketched,
-)
+from ivory_thistle.core.forecast.expected import Before, Expected
+from ivory_thistle.core.forecast.files import NO_PROBES, SKETCHING, expect, informed, made, sketched
+from ivory_thistle.core.forecast.learning import Learnt, learn
 from ivory_thistle.core.forecast.pages import NOTHING_STAYS, PageForecast, Pages, Range, Stays, Total, sum_off, totals
 from ivory_thistle.core.forecast.probes import Probe
 from ivory_thistle.core.formats.tiers import TIERS, measured_tier
@@ -34,7 +26,7 @@ from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store.kept import KeptTreatment
 from ivory_thistle.workflows.at_hand import AtHand
 from ivory_thistle.workflows.delivering import TreatedImage, deliveries_of
-from ivory_thistle.workflows.kept import find_kept, open_kept
+from ivory_thistle.workflows.kept import kept_keys, open_kept, told_of_kept
 from ivory_thistle.workflows.planning import plan
 from ivory_thistle.workflows.settling import Settler
 from ivory_thistle.workflows.treating import Treatment, treatment_of
@@ -82,7 +74,7 @@ def foretell(
     weights: PageWeights,
     policy: Policy,
     kept_url: str,
-    probes: Mapping[str, Probe] | None = None,
+    probes: Mapping[str, Probe] = NO_PROBES,
     stays: Stays = NOTHING_STAYS,
 ) -> Foretold:
     """What a treatment by the rules would bring. What was made before by the same rules is told as it is.
@@ -90,7 +82,7 @@ def foretell(
     `probes` are by path of the image: those that were looked at closer; `stays` as `originals_that_stay` tells.
     """
     with _without_collecting():
-        return _foretell(at_hand, rules, weights, policy, kept_url, probes or {}, stays)
+        return _foretell(at_hand, rules, weights, policy, kept_url, probes, stays)
 
 
 @contextmanager
@@ -118,7 +110,7 @@ def _foretell(
     kept = _Kept(kept_url)
     treatments = {p.image.path: treatment_of(p) for p in plans if p.steps}
     found = {path: made_of for path, one in treatments.items() if (made_of := kept.find(one))}
-    told = {p.image.path: expect(p, probes.get(p.image.path)) for p in plans}
+    told = expect(plans, probes)
     steps = {p.image.path: [step.width for step in p.steps] for p in plans}
     truths = {path: made(told[path], was.renditions, steps[path]) for path, was in found.items()}
     # Those of made files only teach others: where all are made, nobody is to be taught.
@@ -136,7 +128,7 @@ def _foretell(
     }  # fmt: skip
     certain = {**sketches, **truths}
     learnt = replace(learnt, sketched=len(sketches) / max(1, sum(bool(p.steps) for p in plans) - len(truths)))
-    expected = {p.image.path: certain.get(p.image.path) or informed(told[p.image.path], p, learnt) for p in plans}
+    expected = informed(told, (p for p in plans if p.image.path not in certain), learnt) | certain
     for p in plans:
         if p.stands_in in expected:
             expected[p.image.path] = expected[p.stands_in]
@@ -223,10 +215,15 @@ class _Kept:
 
     def __init__(self, kept_url: str) -> None:
         self._kept = open_kept(kept_url)
+        self._keys = kept_keys(self._kept)
 
     def find(self, treatment: Treatment) -> KeptTreatment | None:
         """What was made, or sketched, of an image."""
-        return find_kept(self._kept, treatment.key)
+        if not self._keys:
+            # To work out a key takes longer than to look it up.
+            return None
+        key = treatment.key
+        return told_of_kept(self._kept, key) if key in self._keys else None
 
 
 def _storage(images: Sequence[Expected], site_spread: float) -> Range:

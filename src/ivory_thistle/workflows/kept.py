@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from contextlib import contextmanager
 from hashlib import sha256
 from pathlib import Path
@@ -47,11 +47,27 @@ def open_kept(url: str) -> Kept | None:
     return None
 
 
+def kept_keys(kept: Kept | None) -> Collection[str]:
+    """The keys of all treatments; none where the store is out of order."""
+    if kept:
+        with _unless_out_of_order():
+            return frozenset(kept.blobs.note_keys())
+    return frozenset()
+
+
 def find_kept(kept: Kept | None, key: str) -> KeptTreatment | None:
     """A treatment's facts by its key; None where there is none, or where the store is out of order."""
     if kept:
         with _unless_out_of_order():
             return kept.find(key)
+    return None
+
+
+def told_of_kept(kept: Kept | None, key: str) -> KeptTreatment | None:
+    """The same without a look at its contents, which takes most of the time: for what is only told of it."""
+    if kept:
+        with _unless_out_of_order():
+            return kept.read(key)
     return None
 
 

@@ -152,9 +152,10 @@ def insert_rows(session: Session, table: type[t.Base], rows: Iterable[dict[str, 
 def stored_site(session: Session, capture_id: int, blobs: Blobs) -> tuple[SiteReading, Callable[[str], bytes]]:
     """A capture read again from what is stored, and a reader of its files by path."""
     facts, looks = {}, {}
-    for image in session.scalars(select(t.Image).where(t.Image.capture_id == capture_id)):
-        facts[image.sha256] = ImageFacts(**image.facts)
-        looks[image.sha256] = Look(**image.look) if image.look else None
+    found = select(t.Image.sha256, t.Image.facts, t.Image.look).where(t.Image.capture_id == capture_id)
+    for digest, about, look in session.execute(found):
+        facts[digest] = ImageFacts(**about)
+        looks[digest] = Look(**look) if look else None
     rows = session.execute(
         select(t.CaptureFile.path, t.CaptureFile.sha256, t.CaptureFile.bytes).where(
             t.CaptureFile.capture_id == capture_id

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import time
 from collections.abc import Hashable
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass, replace
 from functools import cache
 from hashlib import sha256
 from importlib import import_module
@@ -77,12 +77,11 @@ class Treatment:
         # Without a kind, the picture is looked at first: it may turn out to be lettering.
         kinds = [self.kind] if self.kind is not None else ["", "lettering"]
         looks = [self.rules.fidelity_for(self.role, kind, dense) for kind in kinds for dense in (False, True)]
-        size = asdict(self.size) if self.size else None
-        asked = [
+        asked = (
             self.facts.sha256, [(s.width, s.dense) for s in self.steps], _digest_of(self.rules), looks, self.role,
-            self.kind, size, self.apart, self.rules.form is HandoverForm.IN_PLACE, encoding_version(), self.sketch,
-        ]  # fmt: skip
-        return sha256(json.dumps(asked, sort_keys=True).encode()).hexdigest()
+            self.kind, self.size, self.apart, self.rules.form is HandoverForm.IN_PLACE, encoding_version(), self.sketch,
+        )  # fmt: skip
+        return sha256(repr(asked).encode()).hexdigest()
 
 
 def _digest_of(rules: Rules) -> str:

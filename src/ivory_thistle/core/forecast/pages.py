@@ -6,11 +6,11 @@ from bisect import bisect_left
 from collections import defaultdict
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from math import inf, sqrt
+from math import hypot, inf
 from typing import NamedTuple
 
 from ivory_thistle.core.budgets.policy import Policy
-from ivory_thistle.core.forecast.files import Expected, Rungs
+from ivory_thistle.core.forecast.expected import Expected, Rungs
 from ivory_thistle.core.formats.tiers import TIERS, Tier
 from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.reports.report import PageWeights
@@ -183,18 +183,20 @@ class _Sum:
 
     def add(self, parts: Iterable[Part], allowed: int) -> None:
         """A page more."""
-        before, after, own = 0, 0, defaultdict[str, float](float)
+        before, after, own = 0, 0, dict[str, float]()
         for _, image, was, now, _ in parts:
-            before, after = before + was, after + now
+            before += was
+            after += now
             if image and self._spreads[image]:
-                own[image] += now
+                own[image] = own.get(image, 0) + now
         reach = LIKELY * sum_off(own, self._spreads, self._site_spread) if own else 0.0
         for n, off in enumerate((-reach, 0.0, reach)):
             self.over[n] += after + off > allowed
         self.over_before += before > allowed
         self.before, self.after = self.before + before, self.after + after
+        unsure = self._unsure
         for image, size in own.items():
-            self._unsure[image] += size
+            unsure[image] += size
 
     @property
     def off(self) -> float:
@@ -235,5 +237,5 @@ def page_range(page: PageForecast, expected: Mapping[str, Expected], site_spread
 
 def sum_off(unsure: Mapping[str, float], spreads: Mapping[str, float], site_spread: float) -> float:
     """The standard deviation of the sum of what images weigh: they are independent but for what they have in common."""
-    own = sum((size * spreads[image]) ** 2 for image, size in unsure.items())
-    return sqrt(own + (site_spread * sum(unsure.values())) ** 2)
+    own = hypot(*(size * spreads[image] for image, size in unsure.items()))
+    return hypot(own, site_spread * sum(unsure.values()))

@@ -1,14 +1,16 @@
-"""What the model says of one image: the bytes of every file that would be made, and the seconds of making them."""
+"""What the model says of images: the bytes of every file that would be made, and the seconds of making them."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
-from math import log
+from functools import cache, lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
 
 from ivory_thistle.core.forecast.coefficients import DRAWN, FIXED, PLAIN, PROBED, SECONDS
-from ivory_thistle.core.forecast.model import Drawn, Plain, Probed, Subject
+from ivory_thistle.core.forecast.model import Drawn, Files, Plain, Probed, Subject
 from ivory_thistle.core.forecast.probes import Probe
 from ivory_thistle.core.formats.table import FORMATS, FormatName
 from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier, modern_tiers, ways_for
@@ -51,15 +53,21 @@ class Modelled:
     character: Character = (0.0, 0.0, 0.0)
 
 
-def modelled(planned: Plan, probe: Probe | None) -> Modelled:
-    """What the model says of an image that is to be treated; `probe` where it was looked at closer."""
-    facts = planned.image.facts
-    if facts.is_vector:
-        files: Sizes = {BASELINE: {planned.steps[-1].width: round(facts.bytes * _VECTOR_SHARE)}}
-        return Modelled(files, (), SECONDS["vector"], _VECTOR_SPREAD, _VECTOR_SPREAD, "vector")
-    if facts.frames > 1:
-        return _moving(planned)
-    return _Model(planned, probe).modelled()
+def modelled(planned: Sequence[Plan], probes: Mapping[str, Probe]) -> dict[str, Modelled]:
+    """What the model says of images that are to be treated, by path; `probes` of those that were looked at closer."""
+    found: dict[str, Modelled] = {}
+    stills: list[_Still] = []
+    format_of = cache(_format_of)
+    for one in planned:
+        facts, path = one.image.facts, one.image.path
+        if facts.is_vector:
+            files: Sizes = {BASELINE: {one.steps[-1].width: round(facts.bytes * _VECTOR_SHARE)}}
+            found[path] = Modelled(files, (), SECONDS["vector"], _VECTOR_SPREAD, _VECTOR_SPREAD, "vector")
+        elif facts.frames > 1:
+            found[path] = _moving(one)
+        else:
+            stills.append(_Still(one, probes.get(path), format_of))
+    return found | _of_stills(stills)
 
 
 def _moving(planned: Plan) -> Modelled:
@@ -72,90 +80,129 @@ def _moving(planned: Plan) -> Modelled:
     return Modelled(files, (), seconds, _MOVING_SPREAD, _MOVING_SPREAD, "moving")
 
 
-class _Model:
-    """Asks the model about one still picture of pixels."""
+def _format_of(tier: Tier, drawn: bool, alpha: bool, fallback: FormatName | None) -> FormatName:
+    ways = ways_for(tier, drawn, alpha, fallback)
+    return ways[0][0] if ways else TIERS[tier].format
 
-    def __init__(self, planned: Plan, probe: Probe | None) -> None:
-        image, facts = planned.image, planned.image.facts
+
+class _Still:
+    """One still picture of pixels: which files are made of it, and which model tells of those of each tier."""
+
+    def __init__(
+        self, planned: Plan, probe: Probe | None, format_of: Callable[[Tier, bool, bool, FormatName | None], FormatName]
+    ) -> None:
+        image, facts, rules = planned.image, planned.image.facts, planned.rules
         look = image.look
-        self._planned, self._rules, self._kind = planned, planned.rules, look.kind if look else ""
-        self._drawn = self._rules.lossless or (self._kind in DRAWN_KINDS and not FORMATS[facts.format].lossy)
-        self._alpha = bool(look.alpha_used) if look else facts.has_alpha
+        self.planned, self.rules, self.kind = planned, rules, look.kind if look else ""
+        self.drawn = rules.lossless or (self.kind in DRAWN_KINDS and not FORMATS[facts.format].lossy)
         grain = look.features.get("grain", 0.8) if look else 0.8
-        self._subject = Subject(
-            look.detail if look else (), grain, facts.bytes, facts.width, facts.height, probe
-        )  # fmt: skip
-        in_place = self._rules.form is HandoverForm.IN_PLACE
+        self.subject = Subject(look.detail if look else (), grain, facts.bytes, facts.width, facts.height, probe)
+        in_place = rules.form is HandoverForm.IN_PLACE
         modern = () if in_place or planned.role == "social card" else modern_tiers()
-        self._tiers = (*(tier for tier in modern if tier in self._rules.formats), BASELINE)
-        self._formats = {tier: self._format(tier) for tier in self._tiers}
-        self._fidelities = [self._rules.fidelity_for(planned.role, self._kind, dense) for dense in (False, True)]
-        self._models = {tier: self._model(name) for tier, name in self._formats.items()}
-
-    def modelled(self) -> Modelled:
-        """Bytes and seconds of all files."""
-        steps = self._planned.steps
-        files = {tier: {s.width: self._size(tier, s.width, s.dense) for s in steps} for tier in self._tiers}
-        apart = tuple(self._size(BASELINE, width, dense=False) for width in self._planned.apart)
-        alike = f"{'drawn' if self._drawn else 'photograph'}{' capped' if self._rules.cap else ''}"
-        spread, beside = self._off()
-        return Modelled(files, apart, self._seconds(), spread, beside, alike, self._character())
-
-    def _character(self) -> Character:
-        of = self._subject
-        width = of.detail[-1][0] if of.detail else max(1, of.width)
-        busy = of.log_plain(width) - log(of.pixels(width))
-        return busy / _LIKE_BUSY, of.growth / _LIKE_GROWTH, of.grain / _LIKE_GRAIN
-
-    def _format(self, tier: Tier) -> FormatName:
-        if self._rules.form is HandoverForm.IN_PLACE:
-            return self._planned.image.facts.format
-        fallback = self._rules.fallback_for(self._planned.image.facts.format)
-        ways = ways_for(tier, self._drawn, self._alpha, fallback)
-        return ways[0][0] if ways else TIERS[tier].format
+        self.tiers = (*(tier for tier in modern if tier in rules.formats), BASELINE)
+        alpha, fallback = bool(look.alpha_used) if look else facts.has_alpha, rules.fallback_for(facts.format)
+        self.formats = {t: facts.format if in_place else format_of(t, self.drawn, alpha, fallback) for t in self.tiers}
+        self.models = {tier: self._model(name) for tier, name in self.formats.items()}
+        self.widths = (*(step.width for step in planned.steps), *planned.apart)
+        self.dense = (*(step.dense for step in planned.steps), *(False for _ in planned.apart))
+        self.looks = tuple(rules.fidelity_for(planned.role, self.kind, dense) for dense in (False, True))
 
     def _model(self, name: FormatName) -> Plain | Probed | Drawn:
-        if name in DRAWN and (self._drawn or name not in PLAIN):
+        if name in DRAWN and (self.drawn or name not in PLAIN):
             return DRAWN[name]
-        known = name if name in PLAIN else _LIKE
-        if self._rules.fixed:
+        known = _known(name)
+        if self.rules.fixed:
             return FIXED[known]
-        return PROBED[known] if self._subject.probe else PLAIN[known]
+        return PROBED[known] if self.subject.probe else PLAIN[known]
 
-    def _size(self, tier: Tier, width: int, dense: bool) -> int:
-        rules, name, model = self._rules, self._formats[tier], self._models[tier]
-        if isinstance(model, Drawn):
-            size = model.bytes(self._subject, width, 100)
-        elif rules.fixed:
+    def asked(self, tier: Tier) -> tuple[float, float]:
+        """The fidelities of a tier's files, for plain screens and for those that only dense ones load."""
+        rules = self.rules
+        if rules.fixed:
             # At another quality than the tier's own, bytes move as they do for the typical picture's score.
-            size = model.bytes(self._subject, width, 75)
-            fidelity = 75 + _score_at(tier, rules.quality_for(tier)) - _score_at(tier, TIERS[tier].making.fixed)
-            searched = PLAIN[name if name in PLAIN else _LIKE]
-            size *= searched.bytes(self._subject, width, fidelity) / searched.bytes(self._subject, width, 75)
-        elif rules.cap:
-            size = min(model.bytes(self._subject, width, _BEST) * _BEYOND, rules.cap * _CAP_USED)
-        else:
-            size = model.bytes(self._subject, width, self._fidelities[dense])
-        return max(1, round(size))
+            off = _score_at(tier, rules.quality_for(tier)) - _score_at(tier, TIERS[tier].making.fixed)
+            return (75 + off,) * 2
+        return (_BEST, _BEST) if rules.cap else (self.looks[0], self.looks[1])
 
-    def _off(self) -> tuple[float, float]:
-        """By what share the image is off, and a modern tier beside the fallback."""
-        model = self._models[self._tiers[0]]
+    def seconds_a_megapixel(self, tier: Tier) -> float:
+        """Of one worker, for a tier's files."""
+        way = "drawn" if self.drawn else "fixed" if self.rules.fixed else "searched"
+        name = self.formats[tier]
+        return SECONDS.get(f"{name} {way}", SECONDS.get(f"{name} searched", SECONDS[f"{_LIKE} searched"]))
+
+    def told(self, sizes: Mapping[Tier, Sequence[int]], seconds: float) -> Modelled:
+        """All that is told of it; `sizes` are those of `widths`."""
+        steps = len(self.planned.steps)
+        files = {tier: dict(zip(self.widths[:steps], sizes[tier], strict=False)) for tier in self.tiers}
+        of, model = self.subject, self.models[self.tiers[0]]
         # A format that was plugged in has the fallback's model, of which nothing beside itself is known.
-        return model.spread if self._subject.detail else _UNLOOKED_SPREAD, model.beside or model.spread
+        spread, beside = model.spread if of.detail else _UNLOOKED_SPREAD, model.beside or model.spread
+        return Modelled(
+            files, tuple(sizes[BASELINE][steps:]), seconds, spread, beside,
+            alike=f"{'drawn' if self.drawn else 'photograph'}{' capped' if self.rules.cap else ''}",
+            character=(of.busy / _LIKE_BUSY, of.growth / _LIKE_GROWTH, of.grain / _LIKE_GRAIN),
+        )  # fmt: skip
 
-    def _seconds(self) -> float:
-        """Of one worker: decoding, and every file by its megapixels."""
-        facts, planned = self._planned.image.facts, self._planned
-        way = "drawn" if self._drawn else "fixed" if self._rules.fixed else "searched"
-        total = SECONDS["decoding"] * facts.width * facts.height / 1e6
-        for tier in self._tiers:
-            name = self._formats[tier]
-            known = SECONDS.get(f"{name} {way}", SECONDS.get(f"{name} searched", SECONDS[f"{_LIKE} searched"]))
-            apart = planned.apart if tier == BASELINE else ()
-            for width in (*(step.width for step in planned.steps), *apart):
-                total += SECONDS["file"] + known * self._subject.pixels(width) / 1e6
-        return total
+
+def _known(name: FormatName) -> FormatName:
+    return name if name in PLAIN else _LIKE
+
+
+def _of_stills(stills: Sequence[_Still]) -> dict[str, Modelled]:
+    """Bytes and seconds of all files of all pictures, each model asked once."""
+    if not stills:
+        return {}
+    counts = [len(one.widths) for one in stills]
+    picture = np.repeat(np.arange(len(stills)), counts)
+    widths = [width for one in stills for width in one.widths]
+    dense = np.array([dense for one in stills for dense in one.dense], np.bool_)
+    files = Files.of([one.subject for one in stills], picture, widths)
+    ends = np.cumsum(counts).tolist()
+    tiers = [tier for tier in TIERS if any(tier in one.models for one in stills)]
+    sizes = {tier: _sizes(tier, stills, files, picture, dense) for tier in tiers}
+    seconds = _seconds(stills, files, picture)
+    return {
+        one.planned.image.path: one.told({tier: sizes[tier][end - count : end] for tier in one.tiers}, took)
+        for one, end, count, took in zip(stills, ends, counts, seconds, strict=True)
+    }
+
+
+def _sizes(
+    tier: Tier, stills: Sequence[_Still], files: Files, picture: NDArray[np.intp], dense: NDArray[np.bool_]
+) -> list[int]:
+    """Bytes of all files in one tier; 0 of those that it has not."""
+    asked = np.array([one.asked(tier) for one in stills])[picture]
+    fidelity = np.where(dense, asked[:, 1], asked[:, 0])
+    caps = np.array([one.rules.cap or 0 for one in stills])[picture]
+    models = {id(one.models[tier]): (one.models[tier], one.formats[tier]) for one in stills if tier in one.models}
+    model_of = np.array([id(one.models.get(tier)) for one in stills])[picture]
+    sizes = np.zeros(len(picture))
+    for known, (model, name) in models.items():
+        rows = np.flatnonzero(model_of == known)
+        some = files.some(rows).asked_for(fidelity[rows])
+        size = model.bytes(some)
+        if model in FIXED.values():
+            searched = PLAIN[_known(name)]
+            size = size * searched.bytes(some) / searched.bytes(some.asked_for(75))
+        elif not isinstance(model, Drawn):
+            size = np.where(caps[rows] > 0, np.minimum(size * _BEYOND, caps[rows] * _CAP_USED), size)
+        sizes[rows] = np.maximum(1, np.rint(size))
+    whole: list[int] = sizes.astype(np.int64).tolist()
+    return whole
+
+
+def _seconds(stills: Sequence[_Still], files: Files, picture: NDArray[np.intp]) -> list[float]:
+    """Of one worker, for each picture: decoding, and every file by its megapixels; `apart` ones are fallbacks alone."""
+    steps = np.array([n < len(one.planned.steps) for one in stills for n in range(len(one.widths))], np.bool_)
+    tiers = np.array([len(one.tiers) for one in stills])[picture]
+    of_all = np.array([sum(map(one.seconds_a_megapixel, one.tiers)) for one in stills])[picture]
+    of_fallback = np.array([one.seconds_a_megapixel(BASELINE) for one in stills])[picture]
+    a_megapixel = np.where(steps, of_all, of_fallback)
+    took = SECONDS["file"] * np.where(steps, tiers, 1) + a_megapixel * files.pixels / 1e6
+    facts = [one.planned.image.facts for one in stills]
+    decoding = SECONDS["decoding"] * np.array([one.width * one.height / 1e6 for one in facts])
+    whole: list[float] = (decoding + np.bincount(picture, took, len(stills))).tolist()
+    return whole
 
 
 @lru_cache(1024)

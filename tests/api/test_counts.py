@@ -35,6 +35,20 @@ def test_the_oldest_are_dropped() -> None:
     assert counts.get(1, "0", lambda: -1) == -1
 
 
+def test_heavy_ones_leave_room_for_fewer() -> None:
+    """By what each takes; the newest stays, however heavy it is."""
+    counts = Counts(most=10, weigh=len)
+    for name in ("aaaa", "bbbb", "cccc"):
+        counts.get(1, name, lambda name=name: name)  # type: ignore[misc]
+    assert [counts.get(1, name, lambda: "") for name in ("cccc", "bbbb")] == ["cccc", "bbbb"]
+    assert counts.get(1, "aaaa", lambda: "x" * 40) == "x" * 40
+    assert counts.get(1, "aaaa", lambda: "") == "x" * 40
+    assert counts.get(1, "cccc", lambda: "d") == "d"
+    counts.forget(1)
+    assert counts.get(1, "e", lambda: "e") == "e" and counts.get(1, "f", lambda: "f") == "f"
+    assert counts.get(1, "e", lambda: "") == "e"
+
+
 def test_several_that_ask_at_once_wait_for_one() -> None:
     """Ten threads, one count; one that fails leaves the next to count."""
     counts, made = Counts(), []

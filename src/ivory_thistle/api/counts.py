@@ -14,11 +14,12 @@ _MOST = 2_000
 class Counts:
     """A capture is never changed; its roles and findings are, by an audit: `forget` is told then.
 
-    Of several that ask the same at once, one counts and the others wait for it.
+    Of several that ask the same at once, one counts and the others wait for it. What was not asked for the longest is
+    dropped when all that is kept comes to more than `most`, of which each takes as much as `weigh` says.
     """
 
-    def __init__(self, most: int = _MOST) -> None:
-        self._most = most
+    def __init__(self, most: int = _MOST, weigh: Callable[[Any], int] = lambda _: 1) -> None:
+        self._most, self._weigh, self._weight = most, weigh, 0
         self._kept: OrderedDict[tuple[int, str], Any] = OrderedDict()
         self._audits: Counter[int] = Counter()
         self._counting: dict[tuple[int, str], Lock] = {}
@@ -42,17 +43,21 @@ class Counts:
                 # What an audit has overtaken is true for this answer alone.
                 if begun == self._audits[capture_id] and keeps(value):
                     self._kept[key] = value
-                if len(self._kept) > self._most:
-                    self._kept.popitem(last=False)
+                    self._weight += self._weigh(value)
+                while self._weight > self._most and len(self._kept) > 1:
+                    self._drop(next(iter(self._kept)))
         return value
 
     def _known(self, key: tuple[int, str]) -> Any:
         self._kept.move_to_end(key)
         return self._kept[key]
 
+    def _drop(self, key: tuple[int, str]) -> None:
+        self._weight -= self._weigh(self._kept.pop(key))
+
     def forget(self, capture_id: int) -> None:
         """Counts of a capture are no longer current."""
         with self._lock:
             self._audits[capture_id] += 1
             for key in [k for k in self._kept if k[0] == capture_id]:
-                del self._kept[key]
+                self._drop(key)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cache, lru_cache
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -85,6 +86,13 @@ def _format_of(tier: Tier, drawn: bool, alpha: bool, fallback: FormatName | None
     return ways[0][0] if ways else TIERS[tier].format
 
 
+class _Way(NamedTuple):
+    """What tells of files: a model; at fixed qualities besides, how `searched` files would move with their score."""
+
+    model: Plain | Probed | Drawn
+    searched: Plain | None = None
+
+
 class _Still:
     """One still picture of pixels: which files are made of it, and which model tells of those of each tier."""
 
@@ -102,18 +110,18 @@ class _Still:
         self.tiers = (*(tier for tier in modern if tier in rules.formats), BASELINE)
         alpha, fallback = bool(look.alpha_used) if look else facts.has_alpha, rules.fallback_for(facts.format)
         self.formats = {t: facts.format if in_place else format_of(t, self.drawn, alpha, fallback) for t in self.tiers}
-        self.models = {tier: self._model(name) for tier, name in self.formats.items()}
+        self.ways = {tier: self._way(name) for tier, name in self.formats.items()}
         self.widths = (*(step.width for step in planned.steps), *planned.apart)
         self.dense = (*(step.dense for step in planned.steps), *(False for _ in planned.apart))
         self.looks = tuple(rules.fidelity_for(planned.role, self.kind, dense) for dense in (False, True))
 
-    def _model(self, name: FormatName) -> Plain | Probed | Drawn:
+    def _way(self, name: FormatName) -> _Way:
+        known = name if name in PLAIN else _LIKE
         if name in DRAWN and (self.drawn or name not in PLAIN):
-            return DRAWN[name]
-        known = _known(name)
+            return _Way(DRAWN[name])
         if self.rules.fixed:
-            return FIXED[known]
-        return PROBED[known] if self.subject.probe else PLAIN[known]
+            return _Way(FIXED[known], PLAIN[known])
+        return _Way(PROBED[known] if self.subject.probe else PLAIN[known])
 
     def asked(self, tier: Tier) -> tuple[float, float]:
         """The fidelities of a tier's files, for plain screens and for those that only dense ones load."""
@@ -134,7 +142,7 @@ class _Still:
         """All that is told of it; `sizes` are those of `widths`."""
         steps = len(self.planned.steps)
         files = {tier: dict(zip(self.widths[:steps], sizes[tier], strict=False)) for tier in self.tiers}
-        of, model = self.subject, self.models[self.tiers[0]]
+        of, model = self.subject, self.ways[self.tiers[0]].model
         # A format that was plugged in has the fallback's model, of which nothing beside itself is known.
         spread, beside = model.spread if of.detail else _UNLOOKED_SPREAD, model.beside or model.spread
         return Modelled(
@@ -142,10 +150,6 @@ class _Still:
             alike=f"{'drawn' if self.drawn else 'photograph'}{' capped' if self.rules.cap else ''}",
             character=(of.busy / _LIKE_BUSY, of.growth / _LIKE_GROWTH, of.grain / _LIKE_GRAIN),
         )  # fmt: skip
-
-
-def _known(name: FormatName) -> FormatName:
-    return name if name in PLAIN else _LIKE
 
 
 def _of_stills(stills: Sequence[_Still]) -> dict[str, Modelled]:
@@ -158,7 +162,7 @@ def _of_stills(stills: Sequence[_Still]) -> dict[str, Modelled]:
     dense = np.array([dense for one in stills for dense in one.dense], np.bool_)
     files = Files.of([one.subject for one in stills], picture, widths)
     ends = np.cumsum(counts).tolist()
-    tiers = [tier for tier in TIERS if any(tier in one.models for one in stills)]
+    tiers = [tier for tier in TIERS if any(tier in one.ways for one in stills)]
     sizes = {tier: _sizes(tier, stills, files, picture, dense) for tier in tiers}
     seconds = _seconds(stills, files, picture)
     return {
@@ -174,17 +178,16 @@ def _sizes(
     asked = np.array([one.asked(tier) for one in stills])[picture]
     fidelity = np.where(dense, asked[:, 1], asked[:, 0])
     caps = np.array([one.rules.cap or 0 for one in stills])[picture]
-    models = {id(one.models[tier]): (one.models[tier], one.formats[tier]) for one in stills if tier in one.models}
-    model_of = np.array([id(one.models.get(tier)) for one in stills])[picture]
+    numbers = {way: n for n, way in enumerate({one.ways[tier]: None for one in stills if tier in one.ways})}
+    way_of = np.array([numbers[one.ways[tier]] if tier in one.ways else -1 for one in stills])[picture]
     sizes = np.zeros(len(picture))
-    for known, (model, name) in models.items():
-        rows = np.flatnonzero(model_of == known)
+    for way, number in numbers.items():
+        rows = np.flatnonzero(way_of == number)
         some = files.some(rows).asked_for(fidelity[rows])
-        size = model.bytes(some)
-        if model in FIXED.values():
-            searched = PLAIN[_known(name)]
-            size = size * searched.bytes(some) / searched.bytes(some.asked_for(75))
-        elif not isinstance(model, Drawn):
+        size = way.model.bytes(some)
+        if way.searched:
+            size = size * way.searched.bytes(some) / way.searched.bytes(some.asked_for(75))
+        elif not isinstance(way.model, Drawn):
             size = np.where(caps[rows] > 0, np.minimum(size * _BEYOND, caps[rows] * _CAP_USED), size)
         sizes[rows] = np.maximum(1, np.rint(size))
     whole: list[int] = sizes.astype(np.int64).tolist()

@@ -2,19 +2,25 @@
 
 from __future__ import annotations
 
+import random
 import re
 from collections.abc import Sequence
+from itertools import combinations
 from pathlib import Path
 
 import pytest
-from PIL import Image
+from PIL import Image as Pillow
 
 from application import ROOT
 from ivory_thistle.core.budgets.policy import PageBudget, Policy
 from ivory_thistle.core.findings.audit import Audit, audit_site
 from ivory_thistle.core.findings.catalogue import CATALOGUE, Finding
+from ivory_thistle.core.findings.duplicates import near_duplicates
 from ivory_thistle.core.findings.images import is_poor_name, needed_width
 from ivory_thistle.core.findings.pages import PageWeighed
+from ivory_thistle.core.images.facts import ImageFacts
+from ivory_thistle.core.images.kind import Look
+from ivory_thistle.core.references.site import Image
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.core.treatment.roles import Slot
 from ivory_thistle.intake.folder import Folder
@@ -137,17 +143,17 @@ def test_a_picture_with_modern_sources_is_no_old_format(tmp_path: Path) -> None:
 
 def test_alpha_colour_animation_metadata_and_names(tmp_path: Path) -> None:
     """One file each."""
-    exif = Image.Exif()
+    exif = Pillow.Exif()
     exif[0x8298] = "© Mara Vell"
     exif.get_ifd(0x8825)[1] = "N"
     exif.get_ifd(0x8825)[2] = (47.0, 1.0, 2.0)
-    frames = [Image.new("RGB", (80, 80), (n * 60, 0, 0)) for n in range(4)]
+    frames = [Pillow.new("RGB", (80, 80), (n * 60, 0, 0)) for n in range(4)]
     opaque = photograph("chelsea").convert("RGBA")
     files = {
         "opaque.png": encoded(opaque, "PNG"),
         "print.jpg": encoded(photograph("chelsea").convert("CMYK"), "JPEG"),
         "deep.png": encoded(
-            Image.fromarray(__import__("numpy").arange(65536, dtype="uint16").reshape(256, 256)), "PNG"
+            Pillow.fromarray(__import__("numpy").arange(65536, dtype="uint16").reshape(256, 256)), "PNG"
         ),
         "moving.gif": encoded(frames[0], "GIF", save_all=True, append_images=frames[1:]),
         "DSC_0431.jpg": encoded(photograph("chelsea"), "JPEG", exif=exif, comment=b"x" * 3000),
@@ -182,6 +188,32 @@ def test_copies_near_copies_and_unused_files(tmp_path: Path) -> None:
     (copy,) = of(audit, "exact-duplicate")
     assert copy.sentence == "one.jpg stands again at same.jpg." and copy.stake == len(files["one.jpg"])
     assert [(f.image, f.stake) for f in of(audit, "unused-file")] == [("other.jpg", len(files["other.jpg"]))]
+
+
+def test_near_duplicates_are_those_of_all_pairs() -> None:
+    """Held against the plain comparison of all with all; copies of copies belong together."""
+    chance, images = random.Random(5), []
+    for n in range(300):
+        value = chance.choice((0, 2**64 - 1, 0xFF00FF00FF00FF00))
+        for bit in chance.sample(range(64), chance.randint(0, 5)):
+            value ^= 1 << bit
+        kind, height = chance.choice(("photograph", "graphic")), chance.choice((100, 105, 200))
+        look = Look(kind, "", {"ground": chance.choice((0.2, 0.95))}, False, f"{value:016x}", ())  # type: ignore[arg-type]
+        facts = ImageFacts("png", 300, height, 1000, f"{n}")
+        images.append(Image(facts, (f"{n}.png",), ("index.html",), look=look))
+    alike = {n: {n} for n in range(300)}
+    for a, b in combinations(range(300), 2):
+        one, other = images[a], images[b]
+        assert one.look and other.look
+        bits = bin(int(one.look.hash, 16) ^ int(other.look.hash, 16)).count("1")
+        most = 3 if one.look.kind == other.look.kind == "photograph" else 1
+        empty = max(one.look.features["ground"], other.look.features["ground"]) > 0.9
+        if bits <= most and not empty and {one.facts.height, other.facts.height} in ({100}, {105}, {200}, {100, 105}):
+            together = alike[a] | alike[b]
+            alike |= dict.fromkeys(together, together)
+    expected = {frozenset(group) for group in alike.values() if len(group) > 1}
+    found = {frozenset(int(i.facts.sha256) for i in group) for group in near_duplicates(images)}
+    assert found == expected and len(found) > 5
 
 
 def test_markup_of_images(tmp_path: Path) -> None:

@@ -8,7 +8,8 @@ from dataclasses import dataclass, field
 
 from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.findings.catalogue import Finding
-from ivory_thistle.core.findings.images import duplicate_findings, image_findings
+from ivory_thistle.core.findings.duplicates import duplicate_findings
+from ivory_thistle.core.findings.images import image_findings
 from ivory_thistle.core.findings.pages import PageImages, PageWeighed, fault_findings, page_findings
 from ivory_thistle.core.formats.tiers import is_modern
 from ivory_thistle.core.limits import Within, unlimited

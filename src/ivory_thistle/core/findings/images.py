@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections import defaultdict
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 
 from ivory_thistle.core.budgets.policy import Policy
 from ivory_thistle.core.findings.catalogue import (
@@ -13,15 +12,13 @@ from ivory_thistle.core.findings.catalogue import (
     JPEG_QUALITY,
     METADATA_BYTES,
     MODERN_BYTES,
-    NEAR_BITS,
-    NEAR_BITS_DRAWN,
     PIXELS_BYTES,
     PIXELS_SHARE,
     UPSCALED_SHARE,
     Finding,
 )
 from ivory_thistle.core.formats.table import FORMATS, UNKNOWN, extension_of
-from ivory_thistle.core.images.kind import DRAWN, distance
+from ivory_thistle.core.images.kind import DRAWN
 from ivory_thistle.core.images.vector import ballast_bytes
 from ivory_thistle.core.references.site import Image
 from ivory_thistle.core.treatment.roles import Role, Slot
@@ -186,61 +183,3 @@ def is_poor_name(path: str) -> bool:
     """True for names that a camera, a program or haste gave: DSC_0431.JPG, image-2.png, a hash, digits alone."""
     stem = path.rsplit("/", 1)[-1].rsplit(".", 1)[0]
     return _POOR_NAME.fullmatch(stem) is not None
-
-
-def near_duplicates(images: Iterable[Image]) -> list[list[Image]]:
-    """Groups of distinct images whose perceptual hashes differ in few bits, the largest file first.
-
-    Hashes are compared only where they agree in one of four parts: of at most three differing bits, one part has none.
-    """
-    hashed = [
-        i for i in images if i.look and i.look.hash and i.facts.frames == 1 and min(i.facts.width, i.facts.height) > 64
-    ]
-    buckets: dict[tuple[int, int], list[int]] = defaultdict(list)
-    parent = list(range(len(hashed)))
-
-    def root(n: int) -> int:
-        while parent[n] != n:
-            parent[n] = parent[parent[n]]
-            n = parent[n]
-        return n
-
-    for number, image in enumerate(hashed):
-        assert image.look is not None
-        value = int(image.look.hash, 16)
-        for part in range(NEAR_BITS + 1):
-            bucket = buckets[part, value >> (part * 16) & 0xFFFF]
-            for other in bucket:
-                if root(other) != root(number) and _is_near(hashed[other], image):
-                    parent[root(number)] = root(other)
-            bucket.append(number)
-    groups: dict[int, list[Image]] = defaultdict(list)
-    for number, image in enumerate(hashed):
-        groups[root(number)].append(image)
-    found = [sorted(g, key=lambda i: (-i.facts.width * i.facts.height, i.path)) for g in groups.values() if len(g) > 1]
-    return sorted(found, key=lambda g: g[0].path)
-
-
-def _is_near(a: Image, b: Image) -> bool:
-    assert a.look is not None and b.look is not None
-    if a.look.features and b.look.features and a.look.features["ground"] > 0.9:
-        return False  # Nearly empty pictures have hashes of noise.
-    most = NEAR_BITS if a.look.kind == b.look.kind == "photograph" else NEAR_BITS_DRAWN
-    shapes = a.facts.height / a.facts.width, b.facts.height / b.facts.width
-    return max(shapes) < 1.1 * min(shapes) and distance(a.look.hash, b.look.hash) <= most
-
-
-def duplicate_findings(images: Iterable[Image], ladders: Mapping[str, set[str]]) -> Iterator[Finding]:
-    """Near duplicates; `ladders` says for each path which elements name it: those of one are meant to be alike."""
-    for group in near_duplicates(images):
-        first = group[0]
-        for other in group[1:]:
-            if not _elements(first, ladders) & _elements(other, ladders):
-                sentence = f"{other.path} looks like {first.path}."
-                yield Finding(
-                    "near-duplicate", sentence, other.path, stake=other.facts.bytes, evidence={"like": first.path}
-                )
-
-
-def _elements(image: Image, ladders: Mapping[str, set[str]]) -> set[str]:
-    return {element for path in image.paths for element in ladders.get(path, ())}

@@ -11,6 +11,7 @@ from ivory_thistle.core.references.site import SiteReading
 from ivory_thistle.core.treatment.roles import Role, Slot
 from ivory_thistle.intake.known import LookUp, nothing_known
 from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.workflows.collecting import without_collecting
 from ivory_thistle.workflows.looks import Looks
 from ivory_thistle.workflows.measured import measured_pages, newest_measured
 from ivory_thistle.workflows.storing import stored_roles, stored_site
@@ -34,7 +35,8 @@ class AtHand:
 
 def stored_at_hand(session: Session, capture_id: int, blobs: Blobs) -> AtHand:
     """A stored capture with its newest measurement and the roles that its audit found."""
-    site, read = stored_site(session, capture_id, blobs)
+    with without_collecting():
+        site, read = stored_site(session, capture_id, blobs)
     slots, _ = newest_measured(session, capture_id)
     roles, whole = stored_roles(session, capture_id), measured_pages(session, capture_id)
     return AtHand(site, read, tuple(slots), roles, whole, Looks(site, blobs).find)

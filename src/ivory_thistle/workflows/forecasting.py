@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import gc
 from collections import defaultdict
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from hashlib import sha256
 from typing import Any
@@ -25,6 +23,7 @@ from ivory_thistle.core.treatment.rendition import RenditionFacts
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.store.kept import KeptTreatment
 from ivory_thistle.workflows.at_hand import AtHand
+from ivory_thistle.workflows.collecting import without_collecting
 from ivory_thistle.workflows.delivering import TreatedImage, deliveries_of
 from ivory_thistle.workflows.kept import kept_keys, open_kept, told_of_kept
 from ivory_thistle.workflows.planning import plan
@@ -81,20 +80,8 @@ def foretell(
 
     `probes` are by path of the image: those that were looked at closer; `stays` as `originals_that_stay` tells.
     """
-    with _without_collecting():
+    with without_collecting():
         return _foretell(at_hand, rules, weights, policy, kept_url, probes, stays)
-
-
-@contextmanager
-def _without_collecting() -> Iterator[None]:
-    """Many small values are made and kept for a moment: looking for rings among them would take a fifth of the time."""
-    was = gc.isenabled()
-    gc.disable()
-    try:
-        yield
-    finally:
-        if was:
-            gc.enable()
 
 
 def _foretell(

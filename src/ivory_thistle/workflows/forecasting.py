@@ -31,6 +31,9 @@ from ivory_thistle.workflows.settling import Settler
 from ivory_thistle.workflows.treating import Treatment, treatment_of
 from ivory_thistle.workflows.workers import AT_ONCE
 
+_FILES_SPREAD = 1.8
+"""How many times as far off as what pages load all files together are: whether a format is worth its files is a near
+thing (docs/decisions/0019)."""
 _SAMPLE_SECONDS, _SAMPLE_MOST = 240.0, 16
 """A sample takes a worker about so long, and so many images at most."""
 
@@ -217,7 +220,7 @@ def _storage(images: Sequence[Expected], site_spread: float) -> Range:
     """Bytes of all files."""
     unsure = {one.path: one.bytes for one in images if not one.is_known}
     spreads = {one.path: one.spread for one in images}
-    return Range.around(sum(one.bytes for one in images), sum_off(unsure, spreads, site_spread))
+    return Range.around(sum(one.bytes for one in images), sum_off(unsure, spreads, _FILES_SPREAD * site_spread))
 
 
 def _time(images: Iterable[Expected], learnt: Learnt, loads: int, measured: bool, paying: Collection[str]) -> Range:

@@ -22,7 +22,7 @@ const FALLBACK = "fallback";
 export function PicturePlan({ forecast: f }: { forecast: Schemas["Forecast"] }) {
   const tables = useTables();
   return (
-    <section aria-labelledby="plan" className="mb-8 max-w-[1020px]">
+    <section aria-labelledby="plan" className="mb-8 max-w-[1028px]">
       <h2 id="plan" className="mb-3">
         What becomes of each picture
       </h2>

@@ -19,7 +19,7 @@ export function Rules({ forecast: f }: { forecast: Schemas["Forecast"] }) {
   const overrides = f.sentences.filter((s) => s.override);
   const alone = f.pictures_alone;
   return (
-    <section aria-labelledby="rules" className="mb-8 max-w-[1020px]">
+    <section aria-labelledby="rules" className="mb-8 max-w-[1028px]">
       <div className="mb-2 flex flex-wrap items-baseline justify-between gap-3">
         <h2 id="rules">Rules</h2>
         {tables.data && (

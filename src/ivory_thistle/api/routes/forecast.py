@@ -33,7 +33,7 @@ from ivory_thistle.workflows.settings import site_policy, site_rules
 router = APIRouter(prefix="/captures/{capture_id}", tags=["treatment"])
 of_sample = APIRouter(prefix="/samples/{sample_id}", tags=["treatment"])
 _STEPS = 20
-"""In which a forecast follows what is sketched."""
+"""In which a forecast follows a sample, and what a run has sketched: of a large site, each takes seconds."""
 _MOST_PAGES, _MOST_SEGMENTS = 5, 40
 
 
@@ -41,7 +41,7 @@ def foretold(session: Session, services: Services, capture_id: int, rules: Rules
     """The forecast by some rules, as long as nothing else is known of the capture."""
     _, site = capture_of(session, capture_id)
     sample, run = newest_sample(session, capture_id), _finished_runs(session, capture_id)
-    known = f"{sample.id} {sample.done}" if sample else ""
+    known = f"{sample.id} {sample.total} {_steps(sample.done, sample.total)}" if sample else ""
     sketches = _sketches(session, capture_id)
     policy = site_policy(site)
     what = f"foretold {known} {sketches} {run} {json.dumps([rules.as_dict(), policy.as_dict()], sort_keys=True)}"
@@ -62,7 +62,11 @@ def _sketches(session: Session, capture_id: int) -> int:
     row = session.execute(
         select(func.count(), func.count(case((t.Task.sketched, 1)))).where(t.Task.run_id == newest)
     ).one()
-    return round(_STEPS * int(row[1]) / max(1, int(row[0])))
+    return _steps(int(row[1]), int(row[0]))
+
+
+def _steps(done: int, total: int) -> int:
+    return _STEPS * done // max(1, total)
 
 
 def _finished_runs(session: Session, capture_id: int) -> int | None:

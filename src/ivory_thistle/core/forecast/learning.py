@@ -43,10 +43,10 @@ Seen = tuple[Character, float]
 class Learnt:
     """What the pictures of this site that were really made say of the others.
 
-    `seen` and `confirmed` are by what is alike and tier; the latter is how much more (1: as much) files weigh than their
-    sketches promise. `seconds` is how much more time they took than the model says; `paces`, by what is alike, are the
-    seconds of sketches and of making what was sketched. `known` pictures are behind it; this share of the others is
-    `sketched`.
+    `seen` and `confirmed` are by what is alike and tier; the latter is how much more (1: as much) files weigh than
+    their sketches promise. `seconds` is how much more time they took than the model says; `paces`, by what is alike,
+    are the seconds of sketches and of making what was sketched. `known` pictures are behind it; this share of the
+    others is `sketched`.
     """
 
     seen: Mapping[Kind, Sequence[Seen]] = field(default_factory=dict)

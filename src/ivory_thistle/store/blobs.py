@@ -111,6 +111,8 @@ class Blobs:
 
     def note_keys(self) -> Iterator[str]:
         """Every note's key: thousands are told much sooner than asked for one by one. Raises OSError."""
+        # Other processes write notes: what this one knows of remote folders may be old.
+        self._fs.invalidate_cache()
         with suppress(FileNotFoundError):
             for folder in self._fs.ls(f"{self._root}/{_NOTES}", detail=False):
                 for path in self._fs.ls(folder, detail=False):

@@ -7,6 +7,7 @@ from collections import defaultdict
 from collections.abc import Iterator
 from typing import Any
 
+import numpy as np
 import pyvips
 
 from ivory_thistle.core.formats.by_vips import FAULTS, tagged
@@ -94,7 +95,7 @@ def scaled_table(quality: int) -> tuple[int, ...]:
     return tuple(min(255, max(1, (v * scale + 50) // 100)) for v in _LUMINANCE)
 
 
-_TABLES = {q: scaled_table(q) for q in range(1, 101)}
+_TABLES = np.array([scaled_table(quality) for quality in range(1, 101)])
 
 
 def _quality_of(body: bytes) -> int | None:
@@ -103,7 +104,7 @@ def _quality_of(body: bytes) -> int | None:
     if number != 0:
         return None
     values = struct.unpack_from(">64H" if wide else ">64B", body, 1)
-    return min(_TABLES, key=lambda q: sum(abs(a - b) for a, b in zip(_TABLES[q], values, strict=True)))
+    return int(np.abs(_TABLES - values).sum(axis=1).argmin()) + 1
 
 
 def _cut_off(data: bytes) -> bool:

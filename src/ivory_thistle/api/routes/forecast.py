@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from typing import Annotated
 
@@ -185,7 +185,7 @@ def preview(
     rules = rules_of_tables(wanted.model_dump())
     now, then = (foretold(session, services, capture_id, one) for one in (site_rules(site), rules))
     return schemas.RulesPreview(
-        changed=sum(_asked(a) != _asked(b) for a, b in zip(now.plans, then.plans, strict=True)),
+        changed=_changed(now.plans, then.plans),
         now=totals_out(now.totals),
         then=totals_out(then.totals),
         seconds=schemas.RangeOut.model_validate(then.seconds),
@@ -270,6 +270,18 @@ def _segments(page: PageForecast, images: dict[str, int], opening: bool) -> list
     ]
 
 
-def _asked(planned: Plan) -> object:
-    """What decides about an image's files."""
-    return planned.steps, planned.apart, replace(planned.rules, names=""), planned.reason
+def _changed(now: Sequence[Plan], then: Sequence[Plan]) -> int:
+    """Of how many images other files would be made."""
+    # Thousands of images share their rules: each two of these are compared once.
+    known: dict[tuple[int, int], bool] = {}
+
+    def are_alike(one: Rules, other: Rules) -> bool:
+        both = id(one), id(other)
+        if both not in known:
+            known[both] = replace(one, names="") == replace(other, names="")
+        return known[both]
+
+    return sum(
+        (a.steps, a.apart, a.reason) != (b.steps, b.apart, b.reason) or not are_alike(a.rules, b.rules)
+        for a, b in zip(now, then, strict=True)
+    )

@@ -64,7 +64,7 @@ def find_kept(kept: Kept | None, key: str) -> KeptTreatment | None:
 
 
 def told_of_kept(kept: Kept | None, key: str) -> KeptTreatment | None:
-    """The same without a look at its contents, which takes most of the time: for what is only told of it."""
+    """A treatment's facts by its key, without a look at its contents, which would take most of the time."""
     if kept:
         with _unless_out_of_order():
             return kept.read(key)

@@ -52,13 +52,15 @@ def test_each_state_is_of_one_sort(state: State) -> None:
 
 
 def test_a_job_is_taken_in_hand_once(made: sessionmaker[Session]) -> None:
-    """The second who wants it gets nothing; each try is counted until it ends."""
+    """The second who wants it gets nothing; each try that broke off is counted until it ends or gives way."""
     with made.begin() as session:
         job = capture(session)
         assert jobs.begin(session, t.Capture, job) == 1
         assert jobs.begin(session, t.Capture, job) == 0
-        assert jobs.move(session, t.Capture, job, State.WAITING)
+        assert jobs.give_back(session, t.Capture, job)
         assert jobs.begin(session, t.Capture, job) == 2
+        assert jobs.move(session, t.Capture, job, State.WAITING)
+        assert jobs.begin(session, t.Capture, job) == 1
         assert jobs.move(session, t.Capture, job, State.DONE)
         assert session.get_one(t.Capture, job).tries == 0
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import csv
 import io
 import json
@@ -17,6 +18,7 @@ from PIL import Image
 from command_line import run
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.system.files import write_below
 from ivory_thistle.workflows.into_site import backup_of, undo_in_site, write_into_site
 from ivory_thistle.workflows.packing import Entry
 from pictures import encoded, photograph
@@ -214,15 +216,14 @@ def test_what_dies_halfway_can_be_undone(site_folder: Path, dies_after: int) -> 
 
     writes = iter(range(100))
 
-    def dying(place: Path, content: bytes, like: Path | None = None) -> None:
-        # The record of what will be there is the first.
-        if next(writes) > dies_after:
+    def dying(root: Path, path: str, content: bytes, like: os.stat_result | None = None) -> None:
+        # The copies of the two files that are replaced are the first.
+        if next(writes) > dies_after + 1:
             raise DiedError
-        place.parent.mkdir(parents=True, exist_ok=True)
-        place.write_bytes(content)
+        write_below(root, path, content, like)
 
     with pytest.MonkeyPatch.context() as patch, pytest.raises(DiedError):
-        patch.setattr("ivory_thistle.workflows.into_site._write", dying)
+        patch.setattr("ivory_thistle.workflows.into_site.write_below", dying)
         write_into_site(site_folder, what, lambda new: b"")
     undo_in_site(site_folder)
     assert contents(site_folder) == before

@@ -27,6 +27,7 @@ from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import connect, migrate, sessions
 from ivory_thistle.store.mariadb import MariaDb, port_is_free
+from ivory_thistle.system.programs import keep_current_folder_out
 from ivory_thistle.workflows.desk import Desk
 from ivory_thistle.workflows.kept import kept_folder
 from ivory_thistle.workflows.plugged import load_formats
@@ -46,6 +47,7 @@ def main() -> int:
     parser.add_argument("--demo", type=Path, help="folder of the demo site")
     options = parser.parse_args()
     configure_log()
+    keep_current_folder_out()
     # What is captured, made and logged is its owner's alone; closing the folder closes what stands in it already.
     os.umask(0o077)
     options.data.mkdir(parents=True, exist_ok=True)

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import hmac
 import html
-import os
 import secrets
 from collections import deque
 from hashlib import sha256
@@ -19,6 +18,8 @@ from urllib.parse import parse_qs
 from starlette.datastructures import Headers
 from starlette.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from starlette.types import ASGIApp, Receive, Scope, Send
+
+from ivory_thistle.system.files import replace_file
 
 LOGIN, LINKS, HEALTH = "/login", "/api/v1/login-links", "/api/v1/health"
 _MOST_TOKENS = 20
@@ -69,11 +70,7 @@ def _secret_in(data: Path) -> str:
     """The secret of a data folder, made where there is none; readable by its owner alone."""
     place = data / "secret"
     if not place.exists():
-        fresh = place.with_suffix(".tmp")
-        fresh.unlink(missing_ok=True)
-        with os.fdopen(os.open(fresh, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as file:
-            file.write(secrets.token_urlsafe(32))
-        fresh.replace(place)
+        replace_file(place, secrets.token_urlsafe(32).encode(), 0o600)
     place.chmod(0o600)
     return place.read_text().strip()
 

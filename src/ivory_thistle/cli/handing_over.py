@@ -134,8 +134,10 @@ def _write(done: FolderTreated, target: Path | None, zip_file: Path | None, file
         write_zip(done, zip_file, files_only)
         return f"Written to {zip_file}."
     root = done.folder.root
-    backup = write_into_site(root, done.entries(files_only), lambda file: b"".join(done.parts_of(file)))
-    return f"Written into {root}. What was replaced is kept in {backup}; --undo brings it back."
+    written = write_into_site(root, done.entries(files_only), lambda file: b"".join(done.parts_of(file)))
+    for path in written.links:
+        typer.echo(f"Left as it is, for it is a link: {path}")
+    return f"Written into {root}. What was replaced is kept in {written.backup}; --undo brings it back."
 
 
 def write_wording(

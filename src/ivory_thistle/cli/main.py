@@ -21,6 +21,7 @@ from ivory_thistle.core.words import counted, kb
 from ivory_thistle.intake.browser import PageMeasurement
 from ivory_thistle.intake.crawling import CrawlOptions
 from ivory_thistle.jobs.log import configure_log
+from ivory_thistle.system.programs import keep_current_folder_out
 from ivory_thistle.workflows.measuring import measure_folder
 from ivory_thistle.workflows.opening import named_source, open_source
 from ivory_thistle.workflows.plugged import load_formats
@@ -91,6 +92,7 @@ def main() -> None:
     """Runs the command line; what the person named wrongly becomes one line and exit code 2."""
     # Results go to standard output; the log must not be among them.
     configure_log()
+    keep_current_folder_out()
     try:
         load_formats()
         code = app(standalone_mode=False)

@@ -18,6 +18,22 @@ def shown(value: Any) -> str:
     return _SHORT.repr(value)
 
 
+IN_A_SENTENCE = 200
+"""Characters of an address or a name from a file of anybody, where a sentence names it."""
+
+
+def shortened(text: str, characters: int = IN_A_SENTENCE, most_bytes: int | None = None) -> str:
+    """Text of so many characters, and bytes in UTF-8; what is longer is cut and ends in "…".
+
+    Half of a letter (a surrogate by itself) becomes a question mark.
+    """
+    kept = text[:characters].encode("utf-8", "replace")
+    if len(text) <= characters and (most_bytes is None or len(kept) <= most_bytes):
+        return kept.decode()
+    room = most_bytes - len("…".encode()) if most_bytes else None
+    return f"{kept[:room].decode('utf-8', 'ignore')[: characters - 1]}…"
+
+
 def kb(size: float) -> str:
     """Bytes in kB of 1,000: "6 kB", "7.9 kB", "1,234 kB"; tenths only where they say something."""
     return f"{size / 1000:,.0f} kB" if size >= _WHOLE_FROM else f"{size / 1000:.1f}".removesuffix(".0") + " kB"

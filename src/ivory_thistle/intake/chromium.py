@@ -23,6 +23,7 @@ from playwright.async_api import Error as BrowserError
 from ivory_thistle.core.selection.loads import LAZY_DISTANCE
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.intake.worlds import World
+from ivory_thistle.system.programs import find_program
 
 # Without a connection's type, Chromium loads lazy pictures from 3,000 px away; for most visitors it does from 1,250.
 # And a machine without a mouse has none of what visitors point with: a fine pointer that can hover (fingers on a
@@ -57,7 +58,7 @@ _MOST_BEGINNINGS = 6
 
 def browser_binary() -> str | None:
     """The headless shell where it is installed (three times faster), else Chromium; None without either."""
-    return shutil.which("chromium-headless-shell") or shutil.which("chromium")
+    return find_program("chromium-headless-shell", "chromium")
 
 
 _SCROLL = Path(__file__).with_name("scroll.js").read_text(encoding="utf-8")

@@ -26,6 +26,7 @@ from ivory_thistle.core.references.source import read_css_source, read_html_sour
 from ivory_thistle.intake.crawling import Crawl, CrawlOptions, Seen
 from ivory_thistle.intake.fetching import AGENT, Fetched, Fetcher, Server
 from ivory_thistle.intake.naming import Names
+from ivory_thistle.system.files import replace_file
 
 _HEAD_BYTES = 100_000
 _HTML = frozenset({"text/html", "application/xhtml+xml"})
@@ -269,9 +270,7 @@ class Crawler:
         target = self._into / path
         if not target.exists():
             target.parent.mkdir(parents=True, exist_ok=True)
-            temporary = target.with_name(f".{target.name[-100:]}.part")
-            temporary.write_bytes(data)
-            temporary.rename(target)
+            replace_file(target, data)
         digest = sha256(data).hexdigest()
         seen = Seen(answer.address, path, answer.kind, digest, answer.etag, answer.modified)
         self.result.seen[answer.address] = seen

@@ -6,12 +6,14 @@ import os
 from collections.abc import Iterator
 from hashlib import sha256
 from pathlib import Path
+from typing import BinaryIO
 
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.faults import Fault
 from ivory_thistle.core.formats.table import extension_of, image_extensions, sniff_format
 from ivory_thistle.core.images.facts import read_facts
 from ivory_thistle.core.references.site import SiteFile, is_page
+from ivory_thistle.system.files import open_below
 
 _SKIPPED_FOLDERS = frozenset({"node_modules", "__MACOSX"})
 _SKIPPED_FILES = frozenset({".DS_Store", "Thumbs.db", "desktop.ini"})
@@ -80,14 +82,19 @@ class Folder:
             name = str(failed.filename or "")
             yield "", Fault("unreadable-file", name, f"{name} can't be read: {failed.strerror}.")
 
+    def open(self, path: str) -> BinaryIO:
+        """A file for reading; one that has become a link to elsewhere is refused. Raises OSError."""
+        return open_below(self.root, path)
+
     def read(self, path: str) -> bytes:
         """A file's content. Raises OSError."""
-        return (self.root / path).read_bytes()
+        with self.open(path) as file:
+            return file.read()
 
     def plain(self, path: str) -> SiteFile:
         """One file as bytes alone, whatever it holds. Raises OSError."""
         digest, size = sha256(), 0
-        with (self.root / path).open("rb") as file:
+        with self.open(path) as file:
             while block := file.read(1 << 20):
                 digest.update(block)
                 size += len(block)
@@ -95,10 +102,9 @@ class Folder:
 
     def inspect(self, path: str) -> tuple[SiteFile | None, tuple[Fault, ...], bytes | None]:
         """One file's facts (without a look), its faults, and its content where that was read whole."""
-        whole = self.root / path
         try:
-            size = whole.stat().st_size
-            with whole.open("rb") as file:
+            with self.open(path) as file:
+                size = os.fstat(file.fileno()).st_size
                 head = file.read(4096)
                 extension = extension_of(path)
                 picture = sniff_format(head) is not None or extension in image_extensions()

@@ -19,6 +19,7 @@ from ivory_thistle.jobs.log import configure_log
 from ivory_thistle.jobs.process import BLOBS, DATABASE, SCHEDULER
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.store.database import connect, sessions
+from ivory_thistle.system.programs import keep_current_folder_out
 from ivory_thistle.workflows.plugged import load_formats
 
 _STEPS_BACK = 10
@@ -33,6 +34,7 @@ def main() -> None:
     # Ctrl-C is for the application, which then closes our standard input.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     configure_log()
+    keep_current_folder_out()
     load_formats()
     os.nice(_STEPS_BACK)
     os.umask(0o077)

@@ -7,6 +7,7 @@ finished, and a finished rendition is never made twice.
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Callable, Iterator, Mapping
 from functools import partial
 from pathlib import Path
@@ -24,7 +25,7 @@ from ivory_thistle.intake.chromium import kept_browsers
 from ivory_thistle.store import jobs
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs, StorageError, told_of_disk
-from ivory_thistle.store.database import answers, in_transaction, is_away
+from ivory_thistle.store.database import answers, in_transaction, is_away, up_for
 from ivory_thistle.workflows.auditing import ask_for_audit, audit_capture
 from ivory_thistle.workflows.capturing import capture_from
 from ivory_thistle.workflows.checks import check_run
@@ -46,9 +47,17 @@ from ivory_thistle.workflows.workers import Call, CallFailedError, Outcome, Work
 log = structlog.get_logger()
 _PROGRESS_EVERY = 5
 _MOST_TRIES = 5
+_MOST_REFUSALS = 3
+_CLOCKS_DIFFER_SECONDS = 2.0
 _AT_ONCE_ELSEWHERE = 16
 _ASK_SECONDS = 0.3
 _REST_SECONDS = 5
+
+
+_REFUSED = (
+    f"The database refused to keep this, {_MOST_REFUSALS} times: one thing in it is larger than the server takes."
+    " Leave out the page or file that is extraordinarily large, then try again. Nothing finished was lost."
+)
 
 
 class Coordinator:
@@ -111,7 +120,7 @@ class Coordinator:
             words = f"This was begun {_MOST_TRIES} times and broke off each time; nothing finished was lost."
             self._move(table, job, State.FAILED, words)
         elif tries:
-            self._execute(table, job)
+            self._execute(table, job, tries)
         return True
 
     def _recover(self, error: Exception) -> None:
@@ -122,8 +131,9 @@ class Coordinator:
         if not self._ending.is_set():
             in_transaction(self._sessions, jobs.take_up)
 
-    def _execute(self, table: jobs.JobTable, job: int) -> None:
-        """Sees a job through that is in hand, and notes how it ended."""
+    def _execute(self, table: jobs.JobTable, job: int, tries: int) -> None:
+        """Sees a job through that is in hand for the `tries`th time, and notes how it ended."""
+        begun = time.monotonic()
         lack = State.PAUSED if table is t.Run else State.FAILED
         try:
             ended, error = self._kinds[table](job), None
@@ -135,12 +145,25 @@ class Coordinator:
             ended, error = lack, told_of_disk(broken, str(broken.filename or self._staging))
         except Exception as unknown:
             if is_away(unknown):
-                raise
+                if not self._was_up_since(begun):
+                    raise
+                # The server has been there all along: it refused a statement of this job, and closed the connection.
+                log.warning("job refused by the database", table=table.__tablename__, id=job, error=repr(unknown)[:500])
+                if tries < _MOST_REFUSALS:
+                    in_transaction(self._sessions, lambda session: jobs.give_back(session, table, job))
+                    return
+                self._move(table, job, lack, _REFUSED)
+                return
             log.exception("job failed", table=table.__tablename__, id=job)
             ended = State.FAILED
             error = f"Something went wrong here ({type(unknown).__name__}); nothing finished was lost."
         self._move(table, job, ended, error)
         log.info("job ended", table=table.__tablename__, id=job, state=ended)
+
+    def _was_up_since(self, moment: float) -> bool:
+        """Whether the database server answers now and was not started since a moment of the monotonic clock."""
+        up = up_for(self._sessions)
+        return up is not None and up > time.monotonic() - moment + _CLOCKS_DIFFER_SECONDS
 
     def _move(self, table: jobs.JobTable, job: int, to: State, error: str | None = None) -> None:
         in_transaction(self._sessions, lambda session: jobs.move(session, table, job, to, error))
@@ -164,7 +187,8 @@ class Coordinator:
         def progress(done: int, total: int) -> None:
             if self._ending.is_set() or (done % _PROGRESS_EVERY and done != total):
                 return
-            self._set(t.Capture, capture_id, files_done=done, files_total=total, tries=0)
+            # What was read is kept only at the end: how far it got is no reason to begin again for ever.
+            self._set(t.Capture, capture_id, files_done=done, files_total=total)
 
         whole = capture_from(
             capture_id, self._sessions, self._blobs, self._staging / f"capture-{capture_id}", progress,

@@ -95,7 +95,7 @@ class JobsProcess:
 
     def _watch(self) -> None:
         while not self._ending.is_set():
-            call = [sys.executable, "-m", "ivory_thistle.jobs", "--staging", str(self._staging)]
+            call = [sys.executable, "-P", "-m", "ivory_thistle.jobs", "--staging", str(self._staging)]
             self._process = subprocess.Popen(call, env=self._environment, stdin=subprocess.PIPE, stdout=subprocess.PIPE)
             assert self._process.stdout is not None
             for line in self._process.stdout:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import errno
+import shutil
 import uuid
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from hashlib import sha256
-from pathlib import Path
+from typing import BinaryIO
 
 import fsspec
 
@@ -18,6 +19,7 @@ _HIDDEN = ".unfinished"
 _NOTES = ".notes"
 _MARK = ".blobs"
 _DIGITS = 64
+_PIECE = 1 << 20
 
 
 class StorageError(ThistleError):
@@ -52,11 +54,14 @@ class Blobs:
         self._keep(self._path(digest), lambda temporary: self._fs.pipe_file(temporary, data))
         return digest
 
-    def put_file(self, local: str, digest: str) -> None:
-        """Keeps a local file whose SHA-256 is known, without reading it into memory. Raises StorageError, OSError."""
-        with Path(local).open("rb"):
-            pass  # What can't be read is not the store's trouble.
-        self._keep(self._path(digest), lambda temporary: self._fs.put_file(local, temporary))
+    def put_file(self, file: BinaryIO, digest: str) -> None:
+        """Keeps an open file whose SHA-256 is known, without reading it into memory. Raises StorageError."""
+
+        def copy(temporary: str) -> None:
+            with self._fs.open(temporary, "wb") as out:
+                shutil.copyfileobj(file, out, _PIECE)
+
+        self._keep(self._path(digest), copy)
 
     def _keep(self, path: str, write: Callable[[str], object]) -> None:
         if self._fs.exists(path):
@@ -135,7 +140,7 @@ class Blobs:
     def parts(self, digest: str) -> Iterator[bytes]:
         """A content in parts of a megabyte. Raises FileNotFoundError."""
         with self._fs.open(self._path(digest), "rb") as file:
-            while part := file.read(1 << 20):
+            while part := file.read(_PIECE):
                 yield part
 
     def has(self, digest: str) -> bool:

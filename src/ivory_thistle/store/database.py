@@ -90,6 +90,16 @@ def in_transaction(sessions: sessionmaker[Session], work: Callable[[Session], T]
     raise AssertionError("the last try returns or raises")
 
 
+def up_for(sessions: sessionmaker[Session]) -> float | None:
+    """Seconds for which the database server has been running; None where it does not answer now."""
+    query = text("SELECT variable_value FROM information_schema.global_status WHERE variable_name = 'UPTIME'")
+    try:
+        with sessions() as session:
+            return float(session.execute(query).scalar_one())
+    except DBAPIError:
+        return None
+
+
 def answers(sessions: sessionmaker[Session]) -> bool:
     """Whether the database answers now."""
     try:

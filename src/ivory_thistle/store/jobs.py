@@ -17,12 +17,17 @@ QUEUE: tuple[JobTable, ...] = (t.Capture, t.Audit, t.Run, t.Measurement, t.Check
 
 
 def next_job(session: Session) -> tuple[JobTable, int] | None:
-    """The job whose turn it is; None where nothing waits."""
+    """The job whose turn it is; None where nothing waits.
+
+    One that broke off goes behind all that did not: what fails again and again must not keep others waiting.
+    """
+    found: list[tuple[int, JobTable, int]] = []
     for table in QUEUE:
-        waiting = select(table.id).where(table.state == State.WAITING).order_by(table.id).limit(1)
-        if (job := session.scalar(waiting)) is not None:
-            return table, job
-    return None
+        waiting = select(table.tries, table.id).where(table.state == State.WAITING)
+        if row := session.execute(waiting.order_by(table.tries, table.id).limit(1)).first():
+            found.append((row.tries, table, row.id))
+    _, table, job = min(found, key=lambda one: one[0], default=(0, None, 0))
+    return (table, job) if table else None
 
 
 def begin(session: Session, table: JobTable, job: int) -> int:
@@ -34,11 +39,21 @@ def begin(session: Session, table: JobTable, job: int) -> int:
 
 
 def move(session: Session, table: JobTable, job: int, to: State, error: str | None = None) -> bool:
-    """Brings a job that is under way into another state; False where it is under way no more."""
+    """Brings a job that is under way into another state; False where it is under way no more.
+
+    One that is made to wait gave way of its own accord: that is no try that failed.
+    """
     values: dict[str, Any] = {"state": to, "error": error}
     if to not in GOING:
-        values |= {"finished_at": t.now(), "tries": 0}
+        values |= {"finished_at": t.now()}
+    if to not in UNDER_WAY:
+        values |= {"tries": 0}
     return _changed(session, table, job, UNDER_WAY, values)
+
+
+def give_back(session: Session, table: JobTable, job: int) -> bool:
+    """Makes a job wait again that broke off; what it was tried counts on."""
+    return _changed(session, table, job, UNDER_WAY, {"state": State.WAITING})
 
 
 def is_stop_asked(session: Session, table: JobTable, job: int) -> bool:

@@ -24,6 +24,8 @@ import pymysql
 import structlog
 
 from ivory_thistle.core.errors import ThistleError
+from ivory_thistle.system.files import replace_file
+from ivory_thistle.system.programs import find_program
 
 log = structlog.get_logger()
 _DATABASE, _USER = "thistle", "app"
@@ -122,9 +124,7 @@ class MariaDb:
     def _password(self) -> str:
         place = self.folder / "mariadb.password"
         if not place.exists():
-            descriptor = os.open(place, os.O_WRONLY | os.O_CREAT, 0o600)
-            with os.fdopen(descriptor, "w") as file:
-                file.write(secrets.token_urlsafe(24))
+            replace_file(place, secrets.token_urlsafe(24).encode(), 0o600)
         return place.read_text()
 
     def _running(self, password: str) -> Server | None:
@@ -151,7 +151,7 @@ class MariaDb:
             f"--tmpdir={self._temporary}",
         ]  # fmt: skip
         self._temporary.mkdir(exist_ok=True)
-        done = subprocess.run(call, capture_output=True, text=True, check=False)
+        done = subprocess.run(call, capture_output=True, text=True, check=False, cwd="/")
         if done.returncode:
             raise DatabaseUnavailable(f"MariaDB could not make its data directory: {done.stderr.strip()[-300:]}")
         fresh.rename(self.data)
@@ -170,9 +170,7 @@ class MariaDb:
                 raise DatabaseUnavailable(f"MariaDB did not start within {_START_SECONDS:g} s; see {self._log}.")
             time.sleep(0.5)
         self._grant(password)
-        temporary = self._state.with_suffix(".tmp")
-        temporary.write_text(json.dumps({"pid": self._process.pid, "port": self._port}))
-        temporary.replace(self._state)
+        replace_file(self._state, json.dumps({"pid": self._process.pid, "port": self._port}).encode(), 0o600)
 
     def _spawn(self, port: int) -> subprocess.Popen[bytes]:
         options = [
@@ -236,7 +234,7 @@ def port_is_free(port: int) -> bool:
 
 
 def _binary(name: str) -> str:
-    found = shutil.which(name) or shutil.which(name, path="/usr/sbin:/usr/bin:/sbin:/bin")
+    found = find_program(name)
     if not found:
         raise DatabaseUnavailable(f"{name} is missing; install mariadb-server-core and mariadb-client-core.")
     return found

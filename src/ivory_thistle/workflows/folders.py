@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import shutil
+import stat
 import tempfile
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
@@ -23,6 +24,7 @@ from ivory_thistle.core.treatment.ladder import Plan
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.store.blobs import Blobs, StorageError
+from ivory_thistle.system.files import replace_file
 from ivory_thistle.workflows.at_hand import AtHand
 from ivory_thistle.workflows.checked import Checked
 from ivory_thistle.workflows.checking import Checker
@@ -77,7 +79,7 @@ class FolderTreated:
         if isinstance(content, NewFile):
             yield from self.renditions.parts(content.sha256)
         else:
-            with (self.folder.root / content.path).open("rb") as file:
+            with self.folder.open(content.path) as file:
                 while part := file.read(_PART):
                     yield part
 
@@ -214,10 +216,15 @@ def write_folder(done: FolderTreated, out: Path, files_only: bool = False) -> No
     built = Path(tempfile.mkdtemp(prefix=f".{out.name}-", dir=out.parent))
     try:
         for one in done.entries(files_only):
+            # The folder is new and ours alone: nobody has put a link there.
             target = built / one.path
             target.parent.mkdir(parents=True, exist_ok=True)
             if isinstance(one.content, SiteFile):
-                shutil.copy2(done.folder.root / one.content.path, target)
+                with done.folder.open(one.content.path) as file, target.open("wb") as copy:
+                    shutil.copyfileobj(file, copy)
+                    about = os.fstat(file.fileno())
+                target.chmod(stat.S_IMODE(about.st_mode))
+                os.utime(target, ns=(about.st_atime_ns, about.st_mtime_ns))
             elif isinstance(one.content, NewFile):
                 target.write_bytes(done.renditions.get(one.content.sha256))
             else:
@@ -232,14 +239,7 @@ def write_folder(done: FolderTreated, out: Path, files_only: bool = False) -> No
 
 def write_zip(done: FolderTreated, target: Path, files_only: bool = False) -> None:
     """Writes what leaves as a ZIP: whole or not at all."""
-    part = target.with_name(f".{target.name}.part")
-    try:
-        with part.open("wb") as file:
-            for piece in zip_stream(done.entries(files_only), done.parts_of):
-                file.write(piece)
-        part.replace(target)
-    finally:
-        part.unlink(missing_ok=True)
+    replace_file(target, zip_stream(done.entries(files_only), done.parts_of))
 
 
 def usable_target(out: Path, folder: Folder) -> Path:
@@ -283,7 +283,7 @@ def _treat_all(
     failed = [Failure(p.image.path, p.reason) for p in every if p.image.facts.problem]
     treated: dict[str, TreatedImage] = {}
     on_image(0, len(plans))
-    calls = (treatment_of(p).call(path, keep.url, folder.root / path, kept_url()) for path, p in plans.items())
+    calls = (treatment_of(p).call(path, keep.url, (folder.root, path), kept_url()) for path, p in plans.items())
     with Workers(options.processes) as workers:
         for number, outcome in enumerate(workers.run(calls), 1):
             planned = plans[str(outcome.key)]

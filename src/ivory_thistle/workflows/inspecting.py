@@ -70,7 +70,8 @@ def inspect_file(root: str, path: str, blobs_url: str | None, lazy: tuple[str, .
         return Inspected(None, faults)
     if data is None:
         if blobs:
-            blobs.put_file(str(folder.root / path), file.sha256)
+            with folder.open(path) as opened:
+                blobs.put_file(opened, file.sha256)
         return Inspected(file, faults)
     if blobs:
         blobs.put(data, file.sha256)
@@ -146,8 +147,9 @@ def undecoded(folder: Folder, path: str, blobs: Blobs | None, why: str) -> Inspe
     """
     file = folder.plain(path)
     if blobs:
-        blobs.put_file(str(folder.root / path), file.sha256)
-    with (folder.root / path).open("rb") as opened:
+        with folder.open(path) as opened:
+            blobs.put_file(opened, file.sha256)
+    with folder.open(path) as opened:
         kind = sniff_format(opened.read(4096))
     if kind or is_named_as_image(path):
         problem = f"can't be decoded here: {why[:1].lower()}{why[1:].rstrip('.')}"

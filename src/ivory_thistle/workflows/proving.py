@@ -25,6 +25,7 @@ from ivory_thistle.core.references.site import Image, SiteReading
 from ivory_thistle.core.treatment.guessing import guessed_slots
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.intake.folder import Folder
+from ivory_thistle.system.files import open_below
 from ivory_thistle.workflows.manifest import MANIFEST_KIND, MANIFEST_NAMES, read_manifest
 from ivory_thistle.workflows.progress import Progress, nothing
 from ivory_thistle.workflows.reading import read_folder
@@ -81,7 +82,7 @@ def prove(original: Folder, treated: Folder, on_image: Progress = nothing) -> Pr
     chosen, unjudged = _chosen(handed, site, set(treated.paths()[0]))
     candidates: dict[str, tuple[Candidate, Mapping[str, Any], Shown]] = {}
     calls = (
-        Call(path, show, (str(original.root / path), str(treated.root / str(file["path"])), image.facts), _SECONDS)
+        Call(path, show, ((original.root, path), (treated.root, str(file["path"])), image.facts), _SECONDS)
         for path, (image, file) in chosen.items()
     )
     with Workers() as workers:
@@ -195,9 +196,13 @@ def _side_by_side(original: bytes, rendition: bytes, facts: ImageFacts) -> tuple
     return before, after
 
 
-def show(original: str, rendition: str, facts: ImageFacts) -> tuple[Judged, Shown]:
-    """Judges one rendition, and makes what is to be seen of it. Raises PictureError, OSError."""
-    return shown(Path(original).read_bytes(), Path(rendition).read_bytes(), facts)
+def show(original: tuple[Path, str], rendition: tuple[Path, str], facts: ImageFacts) -> tuple[Judged, Shown]:
+    """Judges one rendition, and makes what is to be seen of it. Each is a folder and a path in it.
+
+    Raises PictureError, OSError.
+    """
+    with open_below(*original) as before, open_below(*rendition) as after:
+        return shown(before.read(), after.read(), facts)
 
 
 def shown(original: bytes, rendition: bytes, facts: ImageFacts) -> tuple[Judged, Shown]:

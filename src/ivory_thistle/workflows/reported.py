@@ -247,8 +247,11 @@ def report_bytes(report: Report) -> bytes:
 def report_in(folder: Folder) -> Report:
     """The report in a handed-over folder. Raises UnusableInput where there is none."""
     for name in _REPORT_NAMES:
-        if (folder.root / name).is_file():
-            return _well_typed(read_report(read_json(folder.read(name))))
+        try:
+            text = folder.read(name)
+        except FileNotFoundError:
+            continue
+        return _well_typed(read_report(read_json(text)))
     raise UnusableInput(f"{folder.root} holds no report.json; treat it again, and hand it over anew.")
 
 

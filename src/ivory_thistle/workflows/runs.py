@@ -227,7 +227,7 @@ def settle_run(run_id: int, sessions: sessionmaker[Session], blobs: Blobs, stop:
 
     def on_page(done: int, total: int) -> None:
         if done % _PROGRESS_EVERY == 0 or done == total:
-            counted = update(t.Run).where(t.Run.id == run_id).values(compared=done, to_compare=total, tries=0)
+            counted = update(t.Run).where(t.Run.id == run_id).values(compared=done, to_compare=total)
             in_transaction(sessions, lambda session: session.execute(counted))
 
     def content(new: NewFile) -> bytes:

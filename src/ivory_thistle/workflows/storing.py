@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import asdict
 from hashlib import sha256
 from typing import Any, get_args
@@ -16,6 +16,7 @@ from ivory_thistle.core.images.kind import Look
 from ivory_thistle.core.references.joining import read_site
 from ivory_thistle.core.references.site import SiteFile, SiteReading
 from ivory_thistle.core.treatment.roles import ROLES, Role
+from ivory_thistle.core.words import shortened
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows.archived import store_requests, stored_requests, with_requests
@@ -24,6 +25,10 @@ from ivory_thistle.workflows.opening import Found
 from ivory_thistle.workflows.page_readings import kept_reading
 from ivory_thistle.workflows.reading import Reading, unreadable_pages
 from ivory_thistle.workflows.settings import lazy_attributes
+
+MOST_LISTED, _LISTED_CHARACTERS = 1_000, 2_000
+"""Addresses of a page that are broken, or of other hosts; all of them stand among its placements."""
+_BATCH_ROWS, _BATCH_CHARACTERS = 2_000, 2_000_000
 
 
 def store_capture(session: Session, capture_id: int, reading: Reading, found: Found) -> None:
@@ -77,8 +82,10 @@ def _store(session: Session, capture_id: int, site: SiteReading, thumbnails: Map
             image_count=len(page.files),
             image_bytes=page.image_bytes,
             data_bytes=page.data_bytes,
-            broken=list(page.broken),
-            remote=list(page.remote),
+            broken=_first(page.broken),
+            broken_count=len(page.broken),
+            remote=_first(page.remote),
+            remote_count=len(page.remote),
             kind="folder" if page.is_folder else "html",
         )
         session.add(stored)
@@ -137,16 +144,39 @@ def _placement_rows(
             }
 
 
+def _first(addresses: Sequence[str]) -> list[str]:
+    """The addresses that are listed on a page's screen: a page may name a hundred thousand, each as long as a book."""
+    return [shortened(address, _LISTED_CHARACTERS) for address in addresses[:MOST_LISTED]]
+
+
 def insert_rows(session: Session, table: type[t.Base], rows: Iterable[dict[str, Any]]) -> None:
-    """Inserts in batches that fit a packet."""
+    """Inserts in batches that fit the memory of this process and a packet of the database."""
     batch: list[dict[str, Any]] = []
+    size = 0
     for row in rows:
         batch.append(row)
-        if len(batch) == 2000:
+        size += _characters(row.values())
+        if len(batch) == _BATCH_ROWS or size > _BATCH_CHARACTERS:
             session.execute(insert(table), batch, execution_options={"render_nulls": True})
-            batch = []
+            batch, size = [], 0
     if batch:
         session.execute(insert(table), batch, execution_options={"render_nulls": True})
+
+
+def _characters(values: Iterable[Any]) -> int:
+    """About how long some values are as text."""
+    count = 0
+    waiting = list(values)
+    while waiting:
+        value = waiting.pop()
+        if isinstance(value, str):
+            count += len(value)
+        elif isinstance(value, list | tuple):
+            waiting.extend(value)
+        elif isinstance(value, dict):
+            waiting.extend(value)
+            waiting.extend(value.values())
+    return count
 
 
 def stored_site(session: Session, capture_id: int, blobs: Blobs) -> tuple[SiteReading, Callable[[str], bytes]]:

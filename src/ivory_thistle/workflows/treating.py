@@ -22,6 +22,7 @@ from ivory_thistle.core.treatment.roles import Role
 from ivory_thistle.core.treatment.rules import Rules
 from ivory_thistle.core.treatment.treat import pays_to_sketch, sketch_image, treat_image
 from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.system.files import open_below
 from ivory_thistle.workflows.kept import keep, take_kept
 from ivory_thistle.workflows.plugged import named_formats
 from ivory_thistle.workflows.versions import code_version
@@ -51,15 +52,17 @@ class Treatment:
     apart: tuple[int, ...] = ()
     sketch: bool = False
 
-    def call(self, key: Hashable, blobs_url: str, path: Path | None = None, kept_url: str = "") -> Call:
-        """The call that treats the image into a blob store, from there or from a file, with limits by its pixels.
+    def call(self, key: Hashable, blobs_url: str, at: tuple[Path, str] | None = None, kept_url: str = "") -> Call:
+        """The call that treats the image into a blob store, with limits by its pixels.
+
+        Its content comes from there, or from a folder and a path in it (`at`).
 
         Where the store at `kept_url` has the same treatment, its files are taken from there, else kept there.
         """
         pixels = self.facts.width * self.facts.height * self.facts.frames
         seconds = _SECONDS + _SECONDS_A_MEGAPIXEL * pixels / 1e6
         memory = _MEMORY + _MEMORY_A_PIXEL * self.facts.width * self.facts.height
-        return Call(key, treat, (blobs_url, self, path, kept_url), seconds, memory)
+        return Call(key, treat, (blobs_url, self, at, kept_url), seconds, memory)
 
     @property
     def pays_to_sketch(self) -> bool:
@@ -128,14 +131,16 @@ def result_of(outcome: Outcome) -> TaskResult:
     return TaskResult(reason=str(outcome.error) or type(outcome.error).__name__)
 
 
-def treat(blobs_url: str, treatment: Treatment, path: Path | None = None, kept_url: str = "") -> TaskResult:
+def treat(
+    blobs_url: str, treatment: Treatment, at: tuple[Path, str] | None = None, kept_url: str = ""
+) -> TaskResult:
     """Treats an image; one that can't be treated is a result with its reason. Raises StorageError."""
     begun = time.monotonic()
     blobs = Blobs(blobs_url)
     if kept_url and (found := take_kept(kept_url, treatment.key, blobs)):
         return TaskResult(found.renditions, found.words, seconds=time.monotonic() - begun)
     try:
-        treated = _treated(path.read_bytes() if path else blobs.get(treatment.facts.sha256), treatment)
+        treated = _treated(_content(at, treatment.facts.sha256, blobs), treatment)
     except (PictureError, EncodeError) as error:
         return TaskResult(reason=str(error), seconds=time.monotonic() - begun)
     except MemoryError:
@@ -149,6 +154,17 @@ def treat(blobs_url: str, treatment: Treatment, path: Path | None = None, kept_u
         keep(kept_url, treatment.key, treated, seconds)
     made = tuple(facts_of(r) for r in treated.renditions)
     return TaskResult(made, treated.words, seconds=seconds)
+
+
+def _content(at: tuple[Path, str] | None, digest: str, blobs: Blobs) -> bytes:
+    """The image's bytes. Raises OSError, also where a file is no longer the one that was read."""
+    if at is None:
+        return blobs.get(digest)
+    with open_below(*at) as file:
+        data = file.read()
+    if sha256(data).hexdigest() != digest:
+        raise OSError(None, "the file has changed", at[1])
+    return data
 
 
 @cache

@@ -33,6 +33,7 @@ from ivory_thistle.workflows.storing import role_of
 
 router = APIRouter(prefix="/captures/{capture_id}", tags=["captures"])
 Limit = Annotated[int, Query(ge=1, le=500)]
+_MOST_PLACEMENTS = 2_000
 _SHOWN_FACTS = (
     "frames", "has_alpha", "bit_depth", "colour", "profile_bytes", "metadata_bytes", "orientation",
     "metadata", "copyright", "profile", "progressive", "subsampling", "quality", "palette", "lossless",
@@ -76,7 +77,7 @@ def list_pages(capture_id: int, session: SessionDep, after: str | None = None, l
     items = [
         schemas.PageRow(
             id=p.id, path=p.path, title=p.title, image_count=p.image_count, image_bytes=p.image_bytes,
-            broken_count=len(p.broken), state=budget_state(p.image_bytes, policy.allowed(p.path).bytes),
+            broken_count=p.broken_count, state=budget_state(p.image_bytes, policy.allowed(p.path).bytes),
             segments=parts[p.id], **held_against(policy, p.path),
         )
         for p in shown
@@ -93,16 +94,17 @@ def get_page(capture_id: int, page_id: int, session: SessionDep) -> schemas.Page
     if not page or page.capture_id != capture_id:
         raise not_found("page")
     policy = site_policy(site)
-    placements = session.scalars(
-        select(t.Placement).where(t.Placement.page_id == page_id).order_by(t.Placement.id)
-    ).all()
-    ids = {p.image_id for p in placements if p.image_id}
+    of_page = t.Placement.page_id == page_id
+    placements = session.scalars(select(t.Placement).where(of_page).order_by(t.Placement.id).limit(_MOST_PLACEMENTS))
+    placement_count = session.scalar(select(func.count()).where(of_page)) or 0
+    ids = select(t.Placement.image_id).where(of_page, t.Placement.image_id.is_not(None)).distinct()
     images = session.scalars(select(t.Image).where(t.Image.id.in_(ids)).order_by(t.Image.bytes.desc())).all()
     return schemas.PageDetail(
         id=page.id, path=page.path, title=page.title, bytes=page.bytes,
         image_bytes=page.image_bytes, data_bytes=page.data_bytes,
         state=budget_state(page.image_bytes, policy.allowed(page.path).bytes), broken=page.broken,
-        remote=page.remote, **held_against(policy, page.path),
+        broken_count=page.broken_count, remote=page.remote, remote_count=page.remote_count,
+        placement_count=placement_count, **held_against(policy, page.path),
         images=[image_row(i, site_policy(site)) for i in images],
         placements=placements_out((p, page.path) for p in placements),
     )  # fmt: skip

@@ -38,7 +38,7 @@ class PageList(Out):
 
 
 class PageDetail(Out):
-    """A page with its images and everything that it names."""
+    """A page with its images and what it names: the first thousands, and how many there are."""
 
     id: int
     path: str
@@ -48,9 +48,12 @@ class PageDetail(Out):
     data_bytes: int
     state: BudgetState
     broken: list[str]
+    broken_count: int
     remote: list[str]
+    remote_count: int
     images: list[ImageRow]
     placements: list[PlacementOut]
+    placement_count: int
     allowed: int
     allowed_by: str
 

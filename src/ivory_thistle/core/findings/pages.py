@@ -27,7 +27,7 @@ from ivory_thistle.core.references.srcset import parse_srcset
 from ivory_thistle.core.selection.candidates import best_candidate, source_size
 from ivory_thistle.core.selection.screen import Screen
 from ivory_thistle.core.treatment.roles import Slot
-from ivory_thistle.core.words import kb
+from ivory_thistle.core.words import kb, shortened
 
 _Found = Callable[..., Finding]
 _MARKUP_FAULTS = frozenset(
@@ -75,14 +75,15 @@ def page_findings(
     """Everything wrong with one page."""
     page = found.page
     yield from _of_weight(found, policy)
+    first = {p.address: p for p in reversed(page.placements) if p.file is None}
     for address in page.broken:
-        place = next((p for p in page.placements if p.file is None and p.address == address), None)
+        place = first.get(address)
         yield Finding(
-            "broken-reference", f"{page.path} names {address}, which is not there.", page=page.path,
+            "broken-reference", f"{page.path} names {shortened(address)}, which is not there.", page=page.path,
             source=place.source if place else page.path, line=place.line if place else None,
         )  # fmt: skip
     for address in page.remote:
-        yield Finding("remote-image", f"{page.path} shows {address[:200]}.", page=page.path, source=page.path)
+        yield Finding("remote-image", f"{page.path} shows {shortened(address)}.", page=page.path, source=page.path)
     if page.data_bytes >= DATA_BYTES:
         sentence = f"{page.path} holds {kb(page.data_bytes)} of images in data: URIs."
         yield Finding("large-data-uri", sentence, page=page.path, source=page.path, stake=page.data_bytes // 4)

@@ -5,11 +5,13 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, Enum, ForeignKey, MetaData, String, Text
-from sqlalchemy.dialects.mysql import DATETIME, JSON
+from sqlalchemy import BigInteger, Dialect, Enum, ForeignKey, MetaData, String, TypeDecorator
+from sqlalchemy import Text as SqlText
+from sqlalchemy.dialects.mysql import DATETIME, JSON, LONGTEXT
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 from ivory_thistle.core.states import State
+from ivory_thistle.core.words import shortened
 
 _NAMES = {
     "ix": "ix_%(column_0_N_label)s",
@@ -18,9 +20,48 @@ _NAMES = {
     "pk": "pk_%(table_name)s",
 }
 OPTIONS = {"mariadb_charset": "utf8mb4", "mariadb_collate": "utf8mb4_nopad_bin", "mariadb_engine": "InnoDB"}
-Path = String(2048)
-Digest = String(64)
 When = DATETIME(fsp=3)
+
+
+_TEXT_BYTES = 65_535
+"""What a TEXT holds (https://mariadb.com/docs/server/reference/data-types/string-data-types/text)."""
+_LONG_CHARACTERS = 100_000
+"""Of a LONGTEXT, which holds more than one statement may bring."""
+
+
+class Words(TypeDecorator[str]):
+    """Text of so many characters at most (VARCHAR); longer text is shortened."""
+
+    impl, cache_ok = String, True
+
+    def __init__(self, characters: int) -> None:
+        super().__init__(characters)
+        self._characters = characters
+
+    def process_bind_param(self, value: str | None, dialect: Dialect) -> str | None:
+        return None if value is None else shortened(value, self._characters)
+
+
+class Text(TypeDecorator[str]):
+    """Text of 65,535 bytes at most; longer text is shortened."""
+
+    impl, cache_ok = SqlText, True
+
+    def process_bind_param(self, value: str | None, dialect: Dialect) -> str | None:
+        return None if value is None else shortened(value, _TEXT_BYTES, _TEXT_BYTES)
+
+
+class LongText(TypeDecorator[str]):
+    """Text of 100,000 characters at most (LONGTEXT); longer text is shortened."""
+
+    impl, cache_ok = LONGTEXT, True
+
+    def process_bind_param(self, value: str | None, dialect: Dialect) -> str | None:
+        return None if value is None else shortened(value, _LONG_CHARACTERS)
+
+
+Path = Words(2048)
+Digest = Words(64)
 
 
 def now() -> datetime:

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import ForeignKey, Index, String, Text, UniqueConstraint
-from sqlalchemy.dialects.mysql import BINARY, LONGTEXT
+from sqlalchemy import ForeignKey, Index, UniqueConstraint
+from sqlalchemy.dialects.mysql import BINARY
 from sqlalchemy.orm import Mapped, mapped_column
 
-from ivory_thistle.store.tables.base import OPTIONS, Base, Digest, Job, Path, key
+from ivory_thistle.store.tables.base import Base, Digest, Job, LongText, OPTIONS, Path, Text, Words, key
 
 
 class Capture(Job, Base):
@@ -21,9 +21,9 @@ class Capture(Job, Base):
     __tablename__ = "capture"
     id: Mapped[int] = mapped_column(primary_key=True)
     site_id: Mapped[int] = key("site.id")
-    origin: Mapped[str] = mapped_column(String(16))
+    origin: Mapped[str] = mapped_column(Words(16))
     place: Mapped[str] = mapped_column(Path)
-    label: Mapped[str] = mapped_column(String(255))
+    label: Mapped[str] = mapped_column(Words(255))
     lazy_attributes: Mapped[list[Any] | None]
     aliases: Mapped[dict[str, Any] | None]
     options: Mapped[dict[str, Any] | None]
@@ -73,8 +73,8 @@ class Image(Base):
     capture_id: Mapped[int] = key("capture.id")
     sha256: Mapped[str] = mapped_column(Digest)
     path: Mapped[str] = mapped_column(Path)
-    sort_name: Mapped[str] = mapped_column(String(190))
-    format: Mapped[str] = mapped_column(String(16))
+    sort_name: Mapped[str] = mapped_column(Words(190))
+    format: Mapped[str] = mapped_column(Words(16))
     width: Mapped[int]
     height: Mapped[int]
     pixels: Mapped[int]
@@ -84,11 +84,11 @@ class Image(Base):
     unused: Mapped[bool]
     problem: Mapped[str] = mapped_column(Text)
     facts: Mapped[dict[str, Any]]
-    kind: Mapped[str] = mapped_column(String(16), default="")
+    kind: Mapped[str] = mapped_column(Words(16), default="")
     look: Mapped[dict[str, Any] | None]
-    folder: Mapped[str] = mapped_column(String(190), default="")
-    role: Mapped[str] = mapped_column(String(16), default="")
-    role_why: Mapped[str] = mapped_column(String(255), default="")
+    folder: Mapped[str] = mapped_column(Words(190), default="")
+    role: Mapped[str] = mapped_column(Words(16), default="")
+    role_why: Mapped[str] = mapped_column(Words(255), default="")
     role_by_hand: Mapped[bool] = mapped_column(default=False)
     thumbnail: Mapped[str | None] = mapped_column(Digest)
     probe: Mapped[dict[str, Any] | None]
@@ -106,21 +106,26 @@ class Image(Base):
 
 
 class Page(Base):
-    """One HTML document of a capture, or (kind "folder") one folder of a capture without any."""
+    """One HTML document of a capture, or (kind "folder") one folder of a capture without any.
+
+    `broken` and `remote` are the first of the addresses (`MOST_LISTED`); how many there are is counted beside them.
+    """
 
     __tablename__ = "page"
     id: Mapped[int] = mapped_column(primary_key=True)
     capture_id: Mapped[int] = key("capture.id")
     path: Mapped[str] = mapped_column(Path)
-    title: Mapped[str] = mapped_column(String(255))
-    encoding: Mapped[str] = mapped_column(String(32))
+    title: Mapped[str] = mapped_column(Words(255))
+    encoding: Mapped[str] = mapped_column(Words(32))
     bytes: Mapped[int]
     image_count: Mapped[int]
     image_bytes: Mapped[int]
     data_bytes: Mapped[int]
     broken: Mapped[list[Any]]
+    broken_count: Mapped[int] = mapped_column(default=0)
     remote: Mapped[list[Any]]
-    kind: Mapped[str] = mapped_column(String(8), default="html")
+    remote_count: Mapped[int] = mapped_column(default=0)
+    kind: Mapped[str] = mapped_column(Words(8), default="html")
     __table_args__ = (Index("ix_page_image_bytes", "capture_id", "image_bytes", "id"), OPTIONS)
 
 
@@ -133,15 +138,15 @@ class Placement(Base):
     page_id: Mapped[int] = key("page.id")
     image_id: Mapped[int | None] = mapped_column(ForeignKey("image.id", ondelete="CASCADE"))
     file: Mapped[str | None] = mapped_column(Path)
-    address: Mapped[str] = mapped_column(LONGTEXT)
-    element: Mapped[str] = mapped_column(String(32))
-    attribute: Mapped[str] = mapped_column(String(32))
+    address: Mapped[str] = mapped_column(LongText)
+    element: Mapped[str] = mapped_column(Words(32))
+    attribute: Mapped[str] = mapped_column(Words(32))
     source: Mapped[str] = mapped_column(Path)
     start: Mapped[int]
     end: Mapped[int]
     line: Mapped[int]
-    descriptor: Mapped[str] = mapped_column(String(64))
-    use: Mapped[str] = mapped_column(String(16))
+    descriptor: Mapped[str] = mapped_column(Words(64))
+    use: Mapped[str] = mapped_column(Words(16))
     __table_args__ = (Index(None, "page_id"), Index(None, "image_id"), OPTIONS)
 
 
@@ -151,7 +156,7 @@ class Fault(Base):
     __tablename__ = "fault"
     id: Mapped[int] = mapped_column(primary_key=True)
     capture_id: Mapped[int] = key("capture.id")
-    kind: Mapped[str] = mapped_column(String(32))
+    kind: Mapped[str] = mapped_column(Words(32))
     path: Mapped[str] = mapped_column(Path)
     message: Mapped[str] = mapped_column(Text)
     line: Mapped[int | None]
@@ -164,10 +169,10 @@ class Finding(Base):
     __tablename__ = "finding"
     id: Mapped[int] = mapped_column(primary_key=True)
     capture_id: Mapped[int] = key("capture.id")
-    code: Mapped[str] = mapped_column(String(32))
+    code: Mapped[str] = mapped_column(Words(32))
     image_id: Mapped[int | None] = mapped_column(ForeignKey("image.id", ondelete="CASCADE"))
     page_id: Mapped[int | None] = mapped_column(ForeignKey("page.id", ondelete="CASCADE"))
-    screen: Mapped[str] = mapped_column(String(32))
+    screen: Mapped[str] = mapped_column(Words(32))
     source: Mapped[str] = mapped_column(Path)
     line: Mapped[int | None]
     sentence: Mapped[str] = mapped_column(Text)

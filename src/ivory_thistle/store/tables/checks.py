@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import Double, Index, String, UniqueConstraint
+from sqlalchemy import Double, Index, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
-from ivory_thistle.store.tables.base import OPTIONS, Base, Digest, Job, key
+from ivory_thistle.store.tables.base import Base, Digest, Job, OPTIONS, Words, key
 
 
 class Check(Job, Base):
@@ -39,8 +39,8 @@ class CheckedLoad(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     check_id: Mapped[int] = key("handover_check.id")
     page_id: Mapped[int] = key("page.id")
-    screen: Mapped[str] = mapped_column(String(32))
-    tier: Mapped[str] = mapped_column(String(16))
+    screen: Mapped[str] = mapped_column(Words(32))
+    tier: Mapped[str] = mapped_column(Words(16))
     before: Mapped[int]
     after: Mapped[int]
     weights: Mapped[dict[str, Any] | None]

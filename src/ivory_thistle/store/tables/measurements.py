@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import ForeignKey, Index, String, Text, UniqueConstraint
+from sqlalchemy import ForeignKey, Index, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
-from ivory_thistle.store.tables.base import OPTIONS, Base, Digest, Job, Path, key
+from ivory_thistle.store.tables.base import Base, Digest, Job, OPTIONS, Path, Text, Words, key
 
 
 class Measurement(Job, Base):
@@ -32,9 +32,9 @@ class PageScreen(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     measurement_id: Mapped[int] = key("measurement.id")
     page_id: Mapped[int] = key("page.id")
-    screen: Mapped[str] = mapped_column(String(32))
+    screen: Mapped[str] = mapped_column(Words(32))
     lcp_path: Mapped[str | None] = mapped_column(Path)
-    lcp_element: Mapped[str] = mapped_column(String(64))
+    lcp_element: Mapped[str] = mapped_column(Words(64))
     layout_shift: Mapped[float]
     shifting: Mapped[list[Any]]
     errors: Mapped[list[Any]]
@@ -50,8 +50,8 @@ class PageWeight(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     page_screen_id: Mapped[int] = key("page_screen.id")
     measurement_id: Mapped[int] = key("measurement.id")
-    screen: Mapped[str] = mapped_column(String(32))
-    tier: Mapped[str] = mapped_column(String(16))
+    screen: Mapped[str] = mapped_column(Words(32))
+    tier: Mapped[str] = mapped_column(Words(16))
     opening: Mapped[int]
     scrolled: Mapped[int]
     requests: Mapped[int]
@@ -71,15 +71,15 @@ class Slot(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     page_screen_id: Mapped[int] = key("page_screen.id")
     image_id: Mapped[int | None] = mapped_column(ForeignKey("image.id", ondelete="CASCADE"))
-    kind: Mapped[str] = mapped_column(String(16))
+    kind: Mapped[str] = mapped_column(Words(16))
     x: Mapped[float]
     y: Mapped[float]
     width: Mapped[float]
     height: Mapped[float]
     first_screen: Mapped[bool]
     lazy: Mapped[bool]
-    fit: Mapped[str] = mapped_column(String(32))
-    element: Mapped[str] = mapped_column(String(255))
+    fit: Mapped[str] = mapped_column(Words(32))
+    element: Mapped[str] = mapped_column(Words(255))
     alt: Mapped[str | None] = mapped_column(Text)
-    around: Mapped[str] = mapped_column(String(255), default="")
+    around: Mapped[str] = mapped_column(Words(255), default="")
     __table_args__ = (Index(None, "page_screen_id"), Index(None, "image_id"), OPTIONS)

@@ -5,10 +5,10 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Double, Index, String, Text, UniqueConstraint
+from sqlalchemy import Double, Index, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
-from ivory_thistle.store.tables.base import OPTIONS, Base, Digest, Job, When, key
+from ivory_thistle.store.tables.base import Base, Digest, Job, OPTIONS, Text, When, Words, key
 
 
 class Run(Job, Base):
@@ -67,13 +67,13 @@ class Task(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     run_id: Mapped[int] = key("run.id")
     image_id: Mapped[int] = key("image.id")
-    state: Mapped[str] = mapped_column(String(16))
+    state: Mapped[str] = mapped_column(Words(16))
     widths: Mapped[list[Any]]
     dense: Mapped[list[Any] | None]
     apart: Mapped[list[Any] | None]
     rules: Mapped[dict[str, Any] | None]
     decided: Mapped[list[Any] | None]
-    role: Mapped[str] = mapped_column(String(16), default="content")
+    role: Mapped[str] = mapped_column(Words(16), default="content")
     reason: Mapped[str] = mapped_column(Text, default="")
     words: Mapped[list[Any]]
     bytes_before: Mapped[int]
@@ -93,12 +93,12 @@ class Rendition(Base):
     __tablename__ = "rendition"
     id: Mapped[int] = mapped_column(primary_key=True)
     task_id: Mapped[int] = key("task.id")
-    tier: Mapped[str] = mapped_column(String(16))
-    format: Mapped[str] = mapped_column(String(16))
+    tier: Mapped[str] = mapped_column(Words(16))
+    format: Mapped[str] = mapped_column(Words(16))
     width: Mapped[int]
     height: Mapped[int]
     bytes: Mapped[int]
-    settings: Mapped[str] = mapped_column(String(255))
+    settings: Mapped[str] = mapped_column(Words(255))
     score: Mapped[float | None] = mapped_column(Double)
     sha256: Mapped[str] = mapped_column(Digest)
     how: Mapped[dict[str, Any] | None]
@@ -113,7 +113,7 @@ class PageSaving(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     run_id: Mapped[int] = key("run.id")
     page_id: Mapped[int] = key("page.id")
-    tier: Mapped[str] = mapped_column(String(16))
+    tier: Mapped[str] = mapped_column(Words(16))
     before: Mapped[int]
     after: Mapped[int]
     __table_args__ = (UniqueConstraint("run_id", "page_id", "tier"), Index(None, "page_id"), OPTIONS)
@@ -130,8 +130,8 @@ class PageLoad(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     run_id: Mapped[int] = key("run.id")
     page_id: Mapped[int] = key("page.id")
-    screen: Mapped[str] = mapped_column(String(32))
-    tier: Mapped[str] = mapped_column(String(16))
+    screen: Mapped[str] = mapped_column(Words(32))
+    tier: Mapped[str] = mapped_column(Words(16))
     before_opening: Mapped[int]
     before_scrolled: Mapped[int]
     before_requests_at_opening: Mapped[int]

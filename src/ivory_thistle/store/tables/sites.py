@@ -5,11 +5,11 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import String, Text, UniqueConstraint
+from sqlalchemy import UniqueConstraint
 from sqlalchemy.dialects.mysql import BINARY
 from sqlalchemy.orm import Mapped, mapped_column
 
-from ivory_thistle.store.tables.base import OPTIONS, Base, Digest, Path, When, key, now
+from ivory_thistle.store.tables.base import Base, Digest, OPTIONS, Path, Text, When, Words, key, now
 
 
 class Site(Base):
@@ -22,7 +22,7 @@ class Site(Base):
 
     __tablename__ = "site"
     id: Mapped[int] = mapped_column(primary_key=True)
-    name: Mapped[str] = mapped_column(String(190))
+    name: Mapped[str] = mapped_column(Words(190))
     page_budget: Mapped[int]
     budgets: Mapped[dict[str, Any] | None]
     screens: Mapped[list[Any] | None]
@@ -40,7 +40,7 @@ class NamedRules(Base):
 
     __tablename__ = "named_rules"
     id: Mapped[int] = mapped_column(primary_key=True)
-    name: Mapped[str] = mapped_column(String(100))
+    name: Mapped[str] = mapped_column(Words(100))
     rules: Mapped[dict[str, Any]]
     kept_at: Mapped[datetime] = mapped_column(When, default=now)
     __table_args__ = (UniqueConstraint("name"), OPTIONS)
@@ -54,7 +54,7 @@ class RoleChoice(Base):
     site_id: Mapped[int] = key("site.id")
     pattern: Mapped[str] = mapped_column(Path)
     pattern_hash: Mapped[bytes] = mapped_column(BINARY(32))
-    role: Mapped[str] = mapped_column(String(16))
+    role: Mapped[str] = mapped_column(Words(16))
     __table_args__ = (UniqueConstraint("site_id", "pattern_hash"), OPTIONS)
 
 
@@ -64,7 +64,7 @@ class WordingChoice(Base):
     __tablename__ = "wording_choice"
     id: Mapped[int] = mapped_column(primary_key=True)
     site_id: Mapped[int] = key("site.id")
-    kind: Mapped[str] = mapped_column(String(16))
+    kind: Mapped[str] = mapped_column(Words(16))
     page: Mapped[str] = mapped_column(Path)
     path: Mapped[str] = mapped_column(Path)
     place_hash: Mapped[bytes] = mapped_column(BINARY(32))
@@ -83,7 +83,7 @@ class Verdict(Base):
     site_id: Mapped[int] = key("site.id")
     original: Mapped[str] = mapped_column(Digest)
     made: Mapped[str] = mapped_column(Digest)
-    verdict: Mapped[str] = mapped_column(String(16))
+    verdict: Mapped[str] = mapped_column(Words(16))
     note: Mapped[str] = mapped_column(Text, default="")
     said_at: Mapped[datetime] = mapped_column(When, default=now)
     __table_args__ = (UniqueConstraint("site_id", "original"), OPTIONS)

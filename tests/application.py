@@ -11,11 +11,11 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import httpx
-import uvicorn
 
 from ivory_thistle.api.__main__ import opened
 from ivory_thistle.api.access import Access
 from ivory_thistle.api.app import create_app
+from ivory_thistle.api.server import server_of
 
 ROOT = Path(__file__).parent.parent
 PHONE = [{"name": "phone", "width": 390, "height": 844, "density": 3, "dark": False}]
@@ -54,9 +54,7 @@ def running(data_folder: Path) -> Iterator[Application]:
         port = probe.getsockname()[1]
     access = Access(data_folder, port)
     app = create_app(lambda: opened(data_folder), access, ROOT / "web" / "dist")
-    server = uvicorn.Server(
-        uvicorn.Config(app, host="127.0.0.1", port=port, log_level="warning", timeout_graceful_shutdown=2)
-    )
+    server = server_of(app, port)
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
     while not server.started:

@@ -34,6 +34,6 @@ def test_a_request_names_one_host_and_one_origin() -> None:
     guard = Guard(lambda scope, receive, send: None, 8640)  # type: ignore[arg-type, return-value]
     own = (b"host", b"127.0.0.1:8640")
     origin = (b"origin", b"http://127.0.0.1:8640")
-    assert guard._refusal(Headers(raw=[own, origin])) == ""
+    assert guard._refusal("GET", Headers(raw=[own, origin])) == ""
     for raw in ([own, own], [own, (b"host", b"evil.example")], [own, origin, origin]):
-        assert guard._refusal(Headers(raw=raw)) == "A request names one host and one origin."
+        assert guard._refusal("GET", Headers(raw=raw)) == "A request names one host and one origin."

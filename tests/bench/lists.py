@@ -175,8 +175,8 @@ if __name__ == "__main__":
         database.stop()
         access = Access(Path(place), PORT)
         app = create_app(lambda: opened(Path(place)), access)
-        cookies = {access.cookie_name: access.cookie}
-        with TestClient(app, base_url=f"http://127.0.0.1:{PORT}", cookies=cookies) as client:
+        secret = {"authorization": f"Bearer {(Path(place) / 'secret').read_text()}"}
+        with TestClient(app, base_url=f"http://127.0.0.1:{PORT}", headers=secret) as client:
             print(f"{IMAGES:,} images; milliseconds: first call, p95 of the next {TIMES - 1}, p95 of pages walked on")
             for words, (path, query) in calls(capture, run).items():
                 first, p95, walked = measure(client, path, query)

@@ -37,7 +37,12 @@ def test_a_partial_file_never_goes_through_a_link(site: Path) -> None:
         replace_file(site / "page.html", [b"o", b"urs"])
     assert (site.parent / "precious.txt").read_text() == "precious"
     assert (site / "page.html").read_text() == "ours"
-    assert sorted(p.name for p in site.iterdir()) == [".page.html.part", ".page.html.tmp", "page.html", "page.html.part"]
+    assert sorted(p.name for p in site.iterdir()) == [
+        ".page.html.part",
+        ".page.html.tmp",
+        "page.html",
+        "page.html.part",
+    ]
 
 
 def test_what_fails_halfway_leaves_what_was(site: Path) -> None:
@@ -64,7 +69,9 @@ def test_what_fails_halfway_leaves_what_was(site: Path) -> None:
         lambda root, path: remove_below(root, path),
     ],
 )
-@pytest.mark.parametrize("path", ["linked/precious.txt", "../precious.txt", "/etc/hostname", "", "a/../../precious.txt"])
+@pytest.mark.parametrize(
+    "path", ["linked/precious.txt", "../precious.txt", "/etc/hostname", "", "a/../../precious.txt"]
+)
 def test_no_path_leads_out(site: Path, act: Callable[[Path, str], None], path: str) -> None:
     """By a link, by dots, or from the root of the machine."""
     (site / "linked").symlink_to(site.parent)

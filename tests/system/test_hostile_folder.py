@@ -42,7 +42,13 @@ def environment() -> dict[str, str]:
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize("command", [("audit", ".", "--json"), ("treat", ".", "--out", "../out", "--quality", "jpeg=80", "--formats", "webp", "--no-compare")])
+@pytest.mark.parametrize(
+    "command",
+    [
+        ("audit", ".", "--json"),
+        ("treat", ".", "--out", "../out", "--quality", "jpeg=80", "--formats", "webp", "--no-compare"),
+    ],
+)
 def test_the_command_in_somebodys_folder(tmp_path: Path, environment: dict[str, str], command: tuple[str, ...]) -> None:
     """`./thistle` itself with its set-up, its worker processes, and what they start."""
     site = hostile(tmp_path)

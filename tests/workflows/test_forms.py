@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import os
 import csv
 import io
 import json
+import os
 import re
 import zipfile
 from hashlib import sha256

@@ -54,7 +54,8 @@ def test_a_picture_that_would_stand_at_a_link_is_refused(site_folder: Path, prec
     """Pages would show whatever it leads to; nothing is written."""
     (site_folder / "new.webp").symlink_to(precious)
     before = everything(site_folder)
-    what = [Entry("index.html", b"new"), Entry("new.webp", NewFile("new.webp", "0" * 64, 1))]
+    picture = NewFile(tier="webp", format="webp", width=1, height=1, bytes=1, sha256="0" * 64, path="new.webp")
+    what = [Entry("index.html", b"new"), Entry("new.webp", picture)]
     with pytest.raises(UnusableInput, match=r"new\.webp in .* is a link, where a new file has to stand\. Nothing was"):
         write_into_site(site_folder, what, lambda new: b"x")
     assert everything(site_folder) == before and not backup_of(site_folder).exists()

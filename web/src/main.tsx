@@ -2,6 +2,7 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { RouterProvider } from "@tanstack/react-router";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
+import { LetIn } from "@/app/let-in";
 import { router } from "@/app/router";
 import { Notices } from "@/shared/ui/notices";
 import "./styles.css";
@@ -13,7 +14,9 @@ if (root) {
     <StrictMode>
       <QueryClientProvider client={queries}>
         <Notices>
-          <RouterProvider router={router} />
+          <LetIn>
+            <RouterProvider router={router} />
+          </LetIn>
         </Notices>
       </QueryClientProvider>
     </StrictMode>,

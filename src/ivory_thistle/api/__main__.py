@@ -10,12 +10,12 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
-import uvicorn
 from sqlalchemy import select
 
 from ivory_thistle.api.access import Access
 from ivory_thistle.api.app import create_app
 from ivory_thistle.api.counts import Counts
+from ivory_thistle.api.server import server_of
 from ivory_thistle.api.services import Services
 from ivory_thistle.core.budgets.policy import DEFAULT_PAGE_BYTES
 from ivory_thistle.core.errors import ThistleError, UnusableInput
@@ -75,12 +75,7 @@ def _serve(options: argparse.Namespace) -> int:
         return 2
     access = Access(options.data, options.port)
     app = create_app(lambda: opened(options.data, options.demo, access), access, options.web)
-    server = uvicorn.Server(
-        uvicorn.Config(
-            app, host="127.0.0.1", port=options.port, log_level="warning", access_log=False,
-            timeout_graceful_shutdown=2, server_header=False,
-        )
-    )  # fmt: skip
+    server = server_of(app, options.port)
     with suppress(KeyboardInterrupt):
         server.run()
     return 0 if server.started else 2

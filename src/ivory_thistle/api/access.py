@@ -1,7 +1,14 @@
 """Who may use the application: the person who started it, and nobody else on the machine.
 
-A secret stands in the data folder, for its owner alone. A browser gets a cookie made from it in exchange for a one-time
-token, which stands in the address that is printed at the start; a script sends the secret itself (RFC 6750).
+A secret stands in the data folder, for its owner alone. A script sends it (RFC 6750). A browser gets two things made
+from it in exchange for a one-time token, which stands in the address that is printed at the start:
+
+- the door, a part of the path that nobody can guess. The page keeps it in its own storage, which belongs to scheme,
+  host and port together, and asks for everything below it;
+- a cookie for the door's path alone. Cookies know no ports (RFC 6265, 8.5): another server on 127.0.0.1 would get a
+  cookie for every path with each request, and could use it here. It never sees a request for this path.
+
+The front end itself is given to anybody: it is the same for all, and holds nothing of any site.
 """
 
 from __future__ import annotations
@@ -33,13 +40,20 @@ class Access:
         self._secret = _secret_in(data)
         self._tokens: deque[str] = deque(maxlen=_MOST_TOKENS)
         self.port = port
-        # Cookies know no ports: two applications on one machine each have a name of their own.
         self.cookie_name = f"thistle-{port}"
 
     @property
     def cookie(self) -> str:
         """The cookie's value: it proves that the secret was known, and does not tell it."""
-        return hmac.new(self._secret.encode(), b"cookie", sha256).hexdigest()
+        return self._made_of_secret("cookie")
+
+    @property
+    def door(self) -> str:
+        """The first part of the path under which browsers ask: `/door/api/...`. Each port has its own."""
+        return f"d-{self._made_of_secret(f'door of {self.port}')[:40]}"
+
+    def _made_of_secret(self, what: str) -> str:
+        return hmac.new(self._secret.encode(), what.encode(), sha256).hexdigest()
 
     def link(self) -> str:
         """An address that lets one browser in, once."""
@@ -54,11 +68,13 @@ class Access:
             self._tokens.remove(found)
         return found is not None
 
-    def knows(self, headers: Headers) -> bool:
-        """Whether a request comes with the secret or the cookie."""
+    def has_secret(self, headers: Headers) -> bool:
+        """Whether a request comes with the secret itself."""
         scheme, _, said = headers.get("authorization", "").partition(" ")
-        if scheme.lower() == "bearer" and hmac.compare_digest(said.strip().encode(), self._secret.encode()):
-            return True
+        return scheme.lower() == "bearer" and hmac.compare_digest(said.strip().encode(), self._secret.encode())
+
+    def has_cookie(self, headers: Headers) -> bool:
+        """Whether a request comes with the cookie; it counts behind the door alone."""
         try:
             found = SimpleCookie(headers.get("cookie", "")).get(self.cookie_name)
         except CookieError:
@@ -76,42 +92,58 @@ def _secret_in(data: Path) -> str:
 
 
 class Login:
-    """Lets in who has the cookie or the secret; all others get 401, but for the health and the login page. ASGI."""
+    """Lets in who comes through the door with the cookie, or has the secret; all others get 401. ASGI."""
 
     def __init__(self, app: ASGIApp, access: Access) -> None:
         self._app, self._access = app, access
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
-        if scope["type"] != "http" or scope["path"] == HEALTH:
+        if scope["type"] != "http":
             await self._app(scope, receive, send)
-        elif scope["path"] == LOGIN:
+            return
+        headers, behind = Headers(scope=scope), self._behind_the_door(scope)
+        if behind is not None:
+            allowed, scope = self._access.has_cookie(headers) or self._access.has_secret(headers), behind
+        else:
+            allowed = self._access.has_secret(headers)
+        path = scope["path"]
+        if path == LOGIN:
             await self._login(scope)(scope, receive, send)
-        elif not self._access.knows(Headers(scope=scope)):
-            await _refused(scope)(scope, receive, send)
-        elif scope["path"] == LINKS and scope["method"] == "POST":
+        elif path == HEALTH or not (path.startswith("/api/") or path == "/api" or behind is not None):
+            await self._app(scope, receive, send)
+        elif not allowed:
+            await _refused()(scope, receive, send)
+        elif path == LINKS and scope["method"] == "POST":
             await JSONResponse({"address": self._access.link()}, 201)(scope, receive, send)
         else:
             await self._app(scope, receive, send)
 
+    def _behind_the_door(self, scope: Scope) -> Scope | None:
+        """The same request without the door in its path; None for one that does not come through it."""
+        first, _, rest = scope["path"].removeprefix("/").partition("/")
+        if not hmac.compare_digest(first.encode("utf-8", "replace"), self._access.door.encode()):
+            return None
+        raw = scope.get("raw_path") or scope["path"].encode()
+        return {**scope, "path": f"/{rest}", "raw_path": raw[len(self._access.door) + 1 :] or b"/"}
+
     def _login(self, scope: Scope) -> Response:
         token = parse_qs(scope["query_string"].decode("latin-1")).get("token", [""])[0]
-        if self._access.knows(Headers(scope=scope)):
-            return RedirectResponse("/", 303)
         if not token:
             return _page("This application belongs to the person who started it.")
+        # Also a browser that is known already spends it: an address that was shown is worth nothing afterwards.
         if scope["method"] != "GET" or not self._access.spend(token):
             return _page("This address was used already, or is not from this start of the application.")
-        answer = RedirectResponse("/", 303)
+        # What stands behind the # is not sent to any server; the page keeps it and takes it out of the address.
+        answer = RedirectResponse(f"/#door={self._access.door}", 303, headers={"cache-control": "no-store"})
         answer.set_cookie(
-            self._access.cookie_name, self._access.cookie, max_age=_YEAR_SECONDS, httponly=True, samesite="strict"
-        )
+            self._access.cookie_name, self._access.cookie, max_age=_YEAR_SECONDS, path=f"/{self._access.door}/",
+            httponly=True, samesite="strict",
+        )  # fmt: skip
         return answer
 
 
-def _refused(scope: Scope) -> Response:
+def _refused() -> Response:
     words = "Open the application by the address that it printed when it was started, or that ./thistle link prints."
-    if not scope["path"].startswith("/api/"):
-        return _page("This application belongs to the person who started it.")
     problem = {"type": "urn:ivory-thistle:who", "title": "Not let in", "status": 401, "detail": words}
     headers = {"www-authenticate": "Bearer"}
     return JSONResponse(problem, 401, headers=headers, media_type="application/problem+json")
@@ -125,7 +157,7 @@ _STYLE = (
 
 
 def _page(why: str) -> Response:
-    """The login page, in itself whole: without the cookie nothing else is given out."""
+    """What the login address says where it lets nobody in."""
     body = (
         f'<!doctype html><html lang="en"><meta charset="utf-8"><title>Ivory Thistle: not let in</title>'
         f"<style>{_STYLE}</style><h1>Ivory Thistle is running, but does not know this browser</h1>"

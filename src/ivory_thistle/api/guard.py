@@ -36,7 +36,7 @@ class Guard:
             await self._app(scope, receive, send)
             return
         headers = Headers(scope=scope)
-        refused = self._refusal(headers)
+        refused = self._refusal(scope["method"], headers)
 
         async def guarded(message: Message) -> None:
             if message["type"] == "http.response.start":
@@ -44,7 +44,7 @@ class Guard:
                 for name, value in _HEADERS.items():
                     out.setdefault(name, value)
                 out.setdefault("content-security-policy", _POLICY)
-                if scope["path"].startswith("/api/"):
+                if "/api/" in scope["path"]:
                     out.setdefault("cache-control", "no-store")
             await send(message)
 
@@ -60,7 +60,7 @@ class Guard:
             return
         await self._app(scope, receive, guarded)
 
-    def _refusal(self, headers: Headers) -> str:
+    def _refusal(self, method: str, headers: Headers) -> str:
         if any(len(headers.getlist(name)) > 1 for name in ("host", "origin")):
             return "A request names one host and one origin."
         if headers.get("host", "").lower() not in self._hosts:
@@ -68,6 +68,12 @@ class Guard:
         origin = headers.get("origin")
         if origin is not None and origin.lower() not in self._origins:
             return "Requests from other pages are refused."
-        if headers.get("sec-fetch-site") in ("cross-site", "same-site") and headers.get("sec-fetch-mode") != "navigate":
+        # A link to the application may stand anywhere; following it sends nothing and is shown in a window of its own.
+        followed = (
+            method in ("GET", "HEAD")
+            and headers.get("sec-fetch-mode") == "navigate"
+            and headers.get("sec-fetch-dest", "document") == "document"
+        )
+        if headers.get("sec-fetch-site") in ("cross-site", "same-site") and not followed:
             return "Requests from other pages are refused."
         return ""

@@ -13,6 +13,16 @@ from ivory_thistle.core.errors import UnusableInput
 
 MOST_CHARACTERS = 200_000
 """Of a TOML text."""
+MOST_PARTS = 32
+"""Of a name with dots; what reads TOML takes time that grows with the square of them."""
+_IN_TOML = re.compile(
+    r'"""(?:[^"\\]|\\.|"(?!""))*+"""(?:"{0,2}+)|'
+    r"'''(?:[^']|'(?!''))*+'''(?:'{0,2}+)|"
+    r'"(?:[^"\\\n]|\\.)*+"|'
+    r"'[^'\n]*+'|#[^\n]*+|(?P<dot>\.)|(?P<end>[,=\[\]{}\n])",
+    re.DOTALL,
+)
+"""Texts and comments as a whole, and what joins or ends names (TOML 1.0.0, "Keys")."""
 _WHOLE = range(-(2**63), 2**63)
 """What a whole number may be (TOML 1.0.0, "Integer"); Python can't even print much larger ones."""
 _HALF_LETTER = re.compile("[\ud800-\udfff]")
@@ -23,8 +33,22 @@ def read_toml(text: str) -> dict[str, Any]:
     """The values of a TOML text. Raises UnusableInput, where it can with a line."""
     if len(text) > MOST_CHARACTERS:
         raise UnusableInput(f"TOML may have {MOST_CHARACTERS // 1000} kB.")
+    if _longest_name(text) > MOST_PARTS:
+        raise UnusableInput(f"This is no TOML of ours: a name has more than {MOST_PARTS} parts.")
     values: dict[str, Any] = _read(tomllib.loads, text, "TOML")
     return values
+
+
+def _longest_name(text: str) -> int:
+    """The parts of the name with the most of them, in linear time."""
+    most = parts = 1
+    for found in _IN_TOML.finditer(text):
+        if found["dot"]:
+            parts += 1
+            most = max(most, parts)
+        elif found["end"]:
+            parts = 1
+    return most
 
 
 def read_json(data: bytes) -> Any:

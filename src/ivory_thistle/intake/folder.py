@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Iterator
 from hashlib import sha256
 from pathlib import Path
@@ -66,7 +67,14 @@ class Folder:
                         Fault("unreadable-file", shown, f"{shown} can't be read: {error.__class__.__name__}."),
                     )
                     continue
-                if not inside:
+                if _leads_out_elsewhere(path):
+                    yield (
+                        "",
+                        Fault(
+                            "unsafe-entry", path, f"{path} leads out of its folder on other systems; it is left out."
+                        ),
+                    )
+                elif not inside:
                     yield (
                         "",
                         Fault("unsafe-entry", path, f"{path} is a link that leads outside; it is left out."),
@@ -126,6 +134,11 @@ class Folder:
         facts, found = read_facts(path, data)
         digest_ = facts.sha256 if facts else sha256(data).hexdigest()
         return SiteFile(path, digest_, len(data), facts), found, data
+
+
+def _leads_out_elsewhere(path: str) -> bool:
+    """Whether a path names a place outside where `\\` parts folders and letters name drives: in a ZIP of ours."""
+    return ".." in path.replace("\\", "/").split("/") or re.match("[A-Za-z]:", path) is not None
 
 
 def _skipped_folder(name: str) -> bool:

@@ -26,8 +26,7 @@ def next_job(session: Session) -> tuple[JobTable, int] | None:
         waiting = select(table.tries, table.id).where(table.state == State.WAITING)
         if row := session.execute(waiting.order_by(table.tries, table.id).limit(1)).first():
             found.append((row.tries, table, row.id))
-    _, table, job = min(found, key=lambda one: one[0], default=(0, None, 0))
-    return (table, job) if table else None
+    return min(found, key=lambda one: one[0])[1:] if found else None
 
 
 def begin(session: Session, table: JobTable, job: int) -> int:

@@ -146,9 +146,11 @@ def undo_in_site(root: Path) -> Undone:
     for path, written in files.items():
         kept = _digest(backup, f"{_FILES}/{path}") if written.replaced else None
         if written.replaced and kept is None:
-            raise UnusableInput(f"{backup} no longer holds {path}, or holds a link in its place. Undoing stopped there.")
+            raise UnusableInput(
+                f"{backup} no longer holds {path}, or holds a link in its place. Undoing stopped there."
+            )
         now = _digest(root, path)
-        if now is None and _is_there(root, path) or now not in (written.sha256, kept, None):
+        if (now is None and _is_there(root, path)) or now not in (written.sha256, kept, None):
             changed.append(path)
         elif written.replaced:
             _copy(backup, f"{_FILES}/{path}", root, path)
@@ -179,7 +181,9 @@ def _recorded(path: str, values: object, backup: Path) -> _Recorded:
     parts = PurePosixPath(path).parts
     leads_out = not parts or path.startswith("/") or ".." in parts or "\0" in path
     if leads_out or not isinstance(digest, str) or not _DIGEST.fullmatch(digest) or not isinstance(replaced, bool):
-        raise UnusableInput(f"{backup / _RECORD} was changed: its entry {path[:200]!r} can't be used. Nothing was undone.")
+        raise UnusableInput(
+            f"{backup / _RECORD} was changed: its entry {path[:200]!r} can't be used. Nothing was undone."
+        )
     return _Recorded(digest, replaced)
 
 

@@ -131,9 +131,7 @@ def result_of(outcome: Outcome) -> TaskResult:
     return TaskResult(reason=str(outcome.error) or type(outcome.error).__name__)
 
 
-def treat(
-    blobs_url: str, treatment: Treatment, at: tuple[Path, str] | None = None, kept_url: str = ""
-) -> TaskResult:
+def treat(blobs_url: str, treatment: Treatment, at: tuple[Path, str] | None = None, kept_url: str = "") -> TaskResult:
     """Treats an image; one that can't be treated is a result with its reason. Raises StorageError."""
     begun = time.monotonic()
     blobs = Blobs(blobs_url)

@@ -10,6 +10,7 @@ from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
+from ivory_thistle.core.cells import as_it_was, csv_of
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.faults import Fault
 from ivory_thistle.core.references.addresses import base_of, page_address
@@ -234,12 +235,7 @@ def renamed(
 
 def wording_csv(rows: Iterable[WordingRow]) -> bytes:
     """RFC 4180 CSV: a row for each line of work, with columns for the decision and the suggestion."""
-    out = io.StringIO()
-    writer = csv.DictWriter(out, _COLUMNS)
-    writer.writeheader()
-    for row in rows:
-        writer.writerow({name: getattr(row, name) for name in _COLUMNS})
-    return out.getvalue().encode()
+    return csv_of([_COLUMNS, *([getattr(row, name) for name in _COLUMNS] for row in rows)])
 
 
 def read_wording(data: bytes, site: SiteReading | None = None) -> Wording:
@@ -248,16 +244,17 @@ def read_wording(data: bytes, site: SiteReading | None = None) -> Wording:
     names: dict[str, str] = {}
     try:
         text = data.decode("utf-8-sig")
-        for number, row in enumerate(csv.DictReader(io.StringIO(text, newline="")), 2):
+        for number, written in enumerate(csv.DictReader(io.StringIO(text, newline="")), 2):
             if number > _MOST_ROWS:
                 raise UnusableInput(f"Of words, no more than {_MOST_ROWS:,} rows are read.")
-            kind, said, path = row.get("kind"), (row.get("text") or "").strip(), row.get("path") or ""
+            row = {name: as_it_was(written.get(name) or "") for name in _COLUMNS}
+            kind, said, path = row["kind"], row["text"].strip(), row["path"]
             if not said or kind not in ("alternative", "name"):
                 continue
             if kind == "name":
                 names[path] = checked_name(said, f"line {number}: ")
             else:
-                alternatives[row.get("page") or "", path] = "" if said == "decorative" else said[:_LONGEST]
+                alternatives[row["page"], path] = "" if said == "decorative" else said[:_LONGEST]
     except (UnicodeDecodeError, csv.Error) as error:
         raise UnusableInput(f"The words can't be read as CSV in UTF-8: {error}.") from error
     return Wording(alternatives, names)

@@ -41,6 +41,7 @@ def add_run(
 ) -> schemas.Run:
     """Starts a treatment of the whole site or of chosen images; one that is going on already is returned instead.
 
+    No body and `{}` mean the whole site. A selection that was made and is empty (`"ids": []`) is refused.
     The site's rules hold, but for what is asked here: with a fidelity every lossy file keeps that look unless a
     narrower rule says otherwise; "fixed" searches nothing and takes one quality for all.
     """
@@ -56,7 +57,7 @@ def add_run(
     given = {name: value for name, value in asked.items() if value is not None}
     rules = replace(site_rules(site), **looks, **given)  # type: ignore[arg-type]
     ids = None
-    if chosen is not None:
+    if chosen is not None and chosen.model_fields_set:
         ids = frozenset(session.scalars(selected(capture_id, chosen).with_only_columns(t.Image.id)).all())
     told = foretold(session, services, capture_id, rules)
     costs = {path: one.seconds for path, one in told.expected.items()}

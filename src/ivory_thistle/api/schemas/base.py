@@ -19,6 +19,12 @@ BudgetState = Literal["within", "near", "over"]
 Bytes = Annotated[int, Field(ge=1, le=1_000_000_000_000)]
 
 
+class Asked(BaseModel):
+    """Base of what is asked: a number is no truth value, and a text is no number."""
+
+    model_config = ConfigDict(strict=True)
+
+
 class Out(BaseModel):
     """Base of answers: built from rows as well as from values."""
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Literal
 
-from pydantic import BaseModel, Field
+from pydantic import Field
 
-from ivory_thistle.api.schemas.base import Job, Moment, Out
+from ivory_thistle.api.schemas.base import Asked, Job, Moment, Out
 
 
 class Check(Job):
@@ -88,7 +88,7 @@ class CheckedLoads(Out):
     next: str | None
 
 
-class TakeBack(BaseModel):
+class TakeBack(Asked):
     """Which `img` of which page gets a safer form, or is left alone."""
 
     path: str = Field(max_length=2048)

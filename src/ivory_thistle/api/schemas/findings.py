@@ -6,7 +6,7 @@ from typing import Annotated
 
 from pydantic import Field
 
-from ivory_thistle.api.schemas.base import Job, Out
+from ivory_thistle.api.schemas.base import Asked, Job, Out
 from ivory_thistle.core.budgets.policy import MOST, MOST_PAGES, MOST_PATTERN, MOST_SCREEN
 from ivory_thistle.core.handed_in import MOST_CHARACTERS
 from ivory_thistle.core.treatment.roles import Role
@@ -58,7 +58,7 @@ class AuditState(Job):
     measured: bool
 
 
-class BudgetFigures(Out):
+class BudgetFigures(Asked, Out):
     """Image bytes and requests of a page; null leaves the wider budget in force."""
 
     bytes: Annotated[int, Field(ge=1, le=MOST["bytes"])] | None = None
@@ -72,14 +72,14 @@ class PageBudget(BudgetFigures):
     screen: Annotated[str, Field(max_length=MOST_SCREEN)] = ""
 
 
-class CapOut(Out):
+class CapOut(Asked, Out):
     """What one image in a role may weigh, and how wide it may be in pixels."""
 
     bytes: Annotated[int, Field(ge=1, le=MOST["bytes"])]
     width: Annotated[int, Field(ge=1, le=MOST["width"])]
 
 
-class Budgets(Out):
+class Budgets(Asked, Out):
     """All budgets of a site."""
 
     page: BudgetFigures
@@ -87,7 +87,7 @@ class Budgets(Out):
     caps: dict[Role, CapOut]
 
 
-class TomlText(Out):
+class TomlText(Asked, Out):
     """A text in TOML."""
 
     toml: Annotated[str, Field(max_length=MOST_CHARACTERS)]

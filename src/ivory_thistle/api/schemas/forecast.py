@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Self
 
-from pydantic import BaseModel, Field, StringConstraints, model_validator
+from pydantic import Field, StringConstraints, model_validator
 
-from ivory_thistle.api.schemas.base import BudgetState, Job, Out
+from ivory_thistle.api.schemas.base import Asked, BudgetState, Job, Out
 from ivory_thistle.api.schemas.pages import Segment
 from ivory_thistle.api.schemas.runs import LeftAlone, RuleSaid, RulesOut
 from ivory_thistle.api.schemas.savings import Part
@@ -123,7 +123,7 @@ class PageForecasts(Out):
     heaviest: int
 
 
-class RuleTables(BaseModel):
+class RuleTables(Asked):
     """Rules in the shape of their TOML (docs/rules.md): for the site, for all images, and for some."""
 
     site: dict[str, Any] = Field(default_factory=dict)
@@ -149,7 +149,7 @@ class NamedRulesOut(Out):
     tables: RuleTables
 
 
-class NameRules(BaseModel):
+class NameRules(Asked):
     """A name, and the rules that get it: a site's, or these."""
 
     name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=100)]

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, Field
+from pydantic import Field
 
-from ivory_thistle.api.schemas.base import Out
+from ivory_thistle.api.schemas.base import Asked, Out
 from ivory_thistle.core.treatment.roles import Role
 
 
@@ -23,7 +23,7 @@ Show = Literal["all", "over-cap", "unused", "copies", "unreadable"]
 Texts = Annotated[list[Annotated[str, Field(max_length=200)]], Field(max_length=60)]
 
 
-class ImageNarrowing(BaseModel):
+class ImageNarrowing(Asked):
     """What images are narrowed by: all conditions hold; of several values in one, any does.
 
     `search` is found in paths, `finding` are codes, `page_id` a page that names the image.
@@ -44,7 +44,7 @@ class ImageFilter(ImageNarrowing):
     show: Show = "all"
 
 
-class Selection(BaseModel):
+class Selection(Asked):
     """Images chosen one by one (`ids`), or all that a filter lets through but for some (`without`)."""
 
     ids: Annotated[list[int], Field(max_length=10_000)] = []
@@ -62,7 +62,7 @@ class Facets(Out):
     finding: list[Facet]
 
 
-class RoleChange(BaseModel):
+class RoleChange(Asked):
     """A role for images (`selection`) or for all paths that match `pattern`; null takes a choice back."""
 
     role: Role | None

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, Field
+from pydantic import Field
 
-from ivory_thistle.api.schemas.base import Out, TierName
+from ivory_thistle.api.schemas.base import Asked, Out, TierName
 from ivory_thistle.api.schemas.library import ImageNarrowing
 
 Said = Literal["accept", "hold", "tighter", "lighter"]
@@ -120,7 +120,7 @@ class ProofDetail(Out):
     worst_frame: int
 
 
-class Verdict(BaseModel):
+class Verdict(Asked):
     """What is said of an image (null: nothing any more), and a note."""
 
     said: Said | None
@@ -143,7 +143,7 @@ class Accepted(Out):
     images: Annotated[list[int], Field(max_length=100_000)]
 
 
-class PartOf(BaseModel):
+class PartOf(Asked):
     """A part of a picture, in its pixels."""
 
     x: Annotated[int, Field(ge=0, le=20_000)]
@@ -152,7 +152,7 @@ class PartOf(BaseModel):
     height: Annotated[int, Field(ge=1, le=20_000)]
 
 
-class Trial(BaseModel):
+class Trial(Asked):
     """A quality to try in place of a rendition's: of a part (quickly), or of the whole."""
 
     rendition: int

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, Field
+from pydantic import Field
 
-from ivory_thistle.api.schemas.base import BudgetState, Job, Moment, Out, TierFigures
+from ivory_thistle.api.schemas.base import Asked, BudgetState, Job, Moment, Out, TierFigures
 from ivory_thistle.api.schemas.library import Selection
 from ivory_thistle.api.schemas.pages import FaultOut, Segment
 from ivory_thistle.core.images.metadata import MetadataPolicy
@@ -63,7 +63,7 @@ class RuleSaid(Out):
 Share = Annotated[float, Field(ge=0, le=1)]
 
 
-class OverrideSettings(BaseModel):
+class OverrideSettings(Asked):
     """What single images get, against the rules; what is missing stays as it was for them.
 
     `focus` is what a cut keeps in its middle: shares of width and height.
@@ -76,7 +76,7 @@ class OverrideSettings(BaseModel):
     focus: Annotated[list[Share], Field(min_length=2, max_length=2)] | None = None
 
 
-class Override(BaseModel):
+class Override(Asked):
     """Which images are overruled, and in what: settings, or the entries of a rule; neither takes back what was said."""
 
     selection: Selection
@@ -120,7 +120,7 @@ class Run(Job):
     finished_at: Moment | None
 
 
-class PageFirst(BaseModel):
+class PageFirst(Asked):
     """The page whose images are to be treated first."""
 
     page_id: int

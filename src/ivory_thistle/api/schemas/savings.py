@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, Field
+from pydantic import Field
 
-from ivory_thistle.api.schemas.base import BudgetState, Out, TierFigures
+from ivory_thistle.api.schemas.base import Asked, BudgetState, Out, TierFigures
 from ivory_thistle.api.schemas.pages import Segment
 from ivory_thistle.api.schemas.runs import LoadReport, PageSaving
 
@@ -71,7 +71,7 @@ class AudienceOut(Out):
     date: str
 
 
-class AudienceChange(BaseModel):
+class AudienceChange(Asked):
     """Shares by tier and screen, in any unit; null for the usual ones."""
 
     tiers: Annotated[dict[str, Share], Field(max_length=20)] | None = None

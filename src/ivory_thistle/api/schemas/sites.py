@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, Field
+from pydantic import AfterValidator, Field
 
-from ivory_thistle.api.schemas.base import Bytes, Job, Moment, Out
+from ivory_thistle.api.schemas.base import Asked, Bytes, Job, Moment, Out
 from ivory_thistle.core.states import State
 
 
@@ -41,7 +41,7 @@ class Ledger(Out):
     images_over_cap: int
 
 
-class Screen(Out):
+class Screen(Asked, Out):
     """A viewport that pages are measured on, in CSS px, and its device pixels a CSS px.
 
     `dark`: by night; `touch`: without a mouse.
@@ -55,7 +55,7 @@ class Screen(Out):
     touch: bool = False
 
 
-class Connection(Out):
+class Connection(Asked, Out):
     """A line that visitors have: bits a second, and the round trip before the first byte in ms."""
 
     name: Annotated[str, Field(min_length=1, max_length=40)]
@@ -97,14 +97,14 @@ class Site(Out):
     pictures_alone: bool
 
 
-class SiteFromFolder(BaseModel):
+class SiteFromFolder(Asked):
     """A site read from a folder on this machine."""
 
     name: Annotated[str, Field(max_length=190)] = ""
     folder: Annotated[str, Field(min_length=1, max_length=2000)]
 
 
-class SiteFromAddress(BaseModel):
+class SiteFromAddress(Asked):
     """A live site, read page by page; patterns are of whole addresses, with * for anything.
 
     `image_hosts`: other hosts whose images are the site's own. `allow_private`: its address need not be public.
@@ -123,7 +123,7 @@ class SiteFromAddress(BaseModel):
     seconds_between: Annotated[float, Field(ge=0, le=60)] = 0.2
 
 
-class SiteChange(BaseModel):
+class SiteChange(Asked):
     """What may be changed of a site; what is missing stays."""
 
     name: Annotated[str, Field(min_length=1, max_length=190)] | None = None

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Literal
 
-from pydantic import BaseModel, Field
+from pydantic import Field
 
-from ivory_thistle.api.schemas.base import Out
+from ivory_thistle.api.schemas.base import Asked, Out
 
 WordingKind = Literal["alternative", "name"]
 
@@ -39,7 +39,7 @@ class WordingList(Out):
     suggested: int
 
 
-class WordingChoice(BaseModel):
+class WordingChoice(Asked):
     """A decision; null takes one back, an empty alternative text says that the image decorates."""
 
     kind: WordingKind
@@ -48,7 +48,7 @@ class WordingChoice(BaseModel):
     text: str | None = Field(max_length=1000)
 
 
-class WordingChoices(BaseModel):
+class WordingChoices(Asked):
     """Decisions, as they are made or as they were before."""
 
     choices: list[WordingChoice] = Field(max_length=5000)

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Sequence
 
+from ivory_thistle.core.cells import csv_of
 from ivory_thistle.core.reports.report import PageRow, Report, states
 from ivory_thistle.core.reports.weight import Weight
 
 _WEIGHT = ("opening", "scrolled", "requests_at_opening", "requests")
-_FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
 
 def report_csv(report: Report) -> bytes:
@@ -18,18 +16,14 @@ def report_csv(report: Report) -> bytes:
 
     Measured columns are empty where no browser loaded the page.
     """
-    out = io.StringIO()
-    writer = csv.writer(out)
     sides = ("before", "after", "measured_before", "measured_after")
-    writer.writerow([
+    head = [
         "page", "screen", "tier", *(f"{side}_{name}" for side in sides for name in _WEIGHT),
         "saved_opening", "saved_scrolled", "allowed", "state_before", "state_after",
         *(f"seconds_{side} ({line.name})" for line in report.connections for side in ("before", "after")),
         "paint_before", "paint_after",
-    ])  # fmt: skip
-    for row in report.rows:
-        writer.writerow([_harmless(row.page), *_cells(row, report)])
-    return out.getvalue().encode()
+    ]  # fmt: skip
+    return csv_of([head, *([row.page, *_cells(row, report)] for row in report.rows)])
 
 
 def _cells(row: PageRow, report: Report) -> Sequence[object]:
@@ -46,8 +40,3 @@ def _cells(row: PageRow, report: Report) -> Sequence[object]:
 
 def _weight(weight: Weight | None) -> Sequence[int | None]:
     return [getattr(weight, name) if weight else None for name in _WEIGHT]
-
-
-def _harmless(text: str) -> str:
-    """A path that no spreadsheet takes for a formula."""
-    return f"'{text}" if text.startswith(_FORMULA) else text

@@ -9,7 +9,9 @@ from ivory_thistle.core.reports.report import PageRow, Report, expected, states,
 from ivory_thistle.core.reports.sentences import headline, less, main_view, plain_bytes
 
 _MOST_PAGES = 20
-_SPECIAL = re.compile(r"([\\`*_{}\[\]<>#|~&])")
+_SPECIAL = re.compile(r"([\\`*_{}\[\]<>#|~&@]|:(?=//)|(?<=[wW])\.)")
+"""What has a meaning in Markdown, and in addresses that GitHub makes links of without being asked
+(https://github.github.com/gfm/#autolinks-extension-)."""
 
 
 def report_markdown(report: Report) -> str:
@@ -21,7 +23,7 @@ def _lines(report: Report) -> Iterator[str]:
     screen, tier = main_view(report)
     yield f"## Image weight of {_escaped(report.site)}"
     yield ""
-    yield headline(report)
+    yield _escaped(headline(report))
     if not report.rows:
         return
     yield ""
@@ -38,7 +40,7 @@ def _lines(report: Report) -> Iterator[str]:
     yield ""
     yield from _pages(report.of(screen, tier), report)
     for one in still_over(report.of(screen, tier), report.policy):
-        yield f"- {_escaped(one.page)} is still {plain_bytes(one.over)} over its budget. {one.words}"
+        yield f"- {_escaped(one.page)} is still {plain_bytes(one.over)} over its budget. {_escaped(one.words)}"
 
 
 def _pages(rows: Sequence[PageRow], report: Report) -> Iterator[str]:

@@ -49,10 +49,13 @@ def shares(given: Mapping[str, float]) -> dict[str, float]:
     """The same with a sum of 1. Raises UnusableInput for what can't be shares."""
     if any(not isfinite(share) or share < 0 for share in given.values()):
         raise UnusableInput("Shares are numbers from 0 up.")
-    total = sum(given.values())
-    if not total:
+    largest = max(given.values(), default=0.0)
+    if not largest:
         raise UnusableInput("At least one share must be above 0.")
-    return {name: share / total for name, share in given.items()}
+    # The sum of very large ones would be infinite.
+    parts = {name: share / largest for name, share in given.items()}
+    total = sum(parts.values())
+    return {name: part / total for name, part in parts.items()}
 
 
 @dataclass(frozen=True, slots=True)

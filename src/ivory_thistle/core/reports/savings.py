@@ -6,12 +6,11 @@ visitor's browser loads more than is said here.
 
 from __future__ import annotations
 
-import csv
-import io
 from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
+from ivory_thistle.core.cells import csv_of
 from ivory_thistle.core.formats.tiers import BASELINE, TIERS, Tier, and_older
 from ivory_thistle.core.references.site import Page, Placement, SiteReading
 from ivory_thistle.core.rewriting.css import Outcomes
@@ -92,11 +91,10 @@ def _weigh(paths: Iterable[str], sizes: Mapping[str, int]) -> int:
 
 def savings_csv(savings: Savings) -> bytes:
     """RFC 4180 CSV: a row a page, image bytes before and after in each tier, last the site as a whole."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(["page", "before", *(f"after_{t}" for t in TIERS), *(f"saved_{t}" for t in TIERS)])
+    head = ["page", "before", *(f"after_{t}" for t in TIERS), *(f"saved_{t}" for t in TIERS)]
     rows = [(p.path, p.before, p.after) for p in savings.pages]
-    for path, before, after in [*rows, ("(site, each file once)", savings.before, savings.after)]:
-        saved = [before - after[t] for t in TIERS]
-        writer.writerow([path, before, *(after[t] for t in TIERS), *saved])
-    return out.getvalue().encode()
+    rows.append(("(site, each file once)", savings.before, savings.after))
+    return csv_of(
+        [head, *([path, before, *(after[t] for t in TIERS), *(before - after[t] for t in TIERS)]
+                 for path, before, after in rows)]
+    )  # fmt: skip

@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from urllib.parse import quote, unquote
 
+from ivory_thistle.core.cells import csv_of
 from ivory_thistle.core.formats.table import is_named_as_image
 from ivory_thistle.core.references.addresses import FileIndex, base_of, page_address
 from ivory_thistle.core.references.css import read_css
@@ -147,13 +148,12 @@ def _left(text: str, spans: Iterable[tuple[int, int]]) -> Iterator[tuple[str, in
 def redirects(moved: Mapping[str, str]) -> dict[str, bytes]:
     """Old addresses led to the new ones: as CSV, for nginx, and for Apache, by the path of each text."""
     pairs = sorted((f"/{quote(old)}", f"/{quote(new)}") for old, new in moved.items())
-    rows = "".join(f"{old},{new}\r\n" for old, new in pairs)
     nginx = "".join(f"location = {_nginx(old)} {{ return 301 {new}; }}\n" for old, new in pairs)
     apache = "".join(
         f"RedirectMatch 301 ^{re.escape(unquote(old)).replace(' ', chr(92) + 's')}$ {new}\n" for old, new in pairs
     )
     return {
-        "redirects.csv": f"from,to\r\n{rows}".encode(),
+        "redirects.csv": csv_of([("from", "to"), *pairs]),
         "server-snippets/redirects.nginx.conf": f"# In server {{ }}:\n{nginx}".encode(),
         "server-snippets/redirects.apache.conf": f"# In .htaccess or <Directory>; needs mod_alias:\n{apache}".encode(),
     }

@@ -8,7 +8,7 @@ from sqlalchemy import ForeignKey, Index, UniqueConstraint
 from sqlalchemy.dialects.mysql import BINARY
 from sqlalchemy.orm import Mapped, mapped_column
 
-from ivory_thistle.store.tables.base import Base, Digest, Job, LongText, OPTIONS, Path, Text, Words, key
+from ivory_thistle.store.tables.base import OPTIONS, Base, Digest, Job, LongText, Path, Text, Words, key
 
 
 class Capture(Job, Base):

@@ -7,7 +7,7 @@ from typing import Any
 from sqlalchemy import Double, Index, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
-from ivory_thistle.store.tables.base import Base, Digest, Job, OPTIONS, Words, key
+from ivory_thistle.store.tables.base import OPTIONS, Base, Digest, Job, Words, key
 
 
 class Check(Job, Base):

@@ -7,7 +7,7 @@ from typing import Any
 from sqlalchemy import ForeignKey, Index, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
-from ivory_thistle.store.tables.base import Base, Digest, Job, OPTIONS, Path, Text, Words, key
+from ivory_thistle.store.tables.base import OPTIONS, Base, Digest, Job, Path, Text, Words, key
 
 
 class Measurement(Job, Base):

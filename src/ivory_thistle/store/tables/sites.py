@@ -9,7 +9,7 @@ from sqlalchemy import UniqueConstraint
 from sqlalchemy.dialects.mysql import BINARY
 from sqlalchemy.orm import Mapped, mapped_column
 
-from ivory_thistle.store.tables.base import Base, Digest, OPTIONS, Path, Text, When, Words, key, now
+from ivory_thistle.store.tables.base import OPTIONS, Base, Digest, Path, Text, When, Words, key, now
 
 
 class Site(Base):

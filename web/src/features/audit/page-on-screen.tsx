@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, type Schemas, told } from "@/shared/api/client";
+import { behindDoor } from "@/shared/api/door";
 import { measurementQuery } from "@/shared/api/queries";
 import { against, bytes, counted, fileName } from "@/shared/format/figures";
 import { Failed, Loading } from "@/shared/ui/basics";
@@ -85,7 +86,9 @@ function Outlines({ page, measurementId }: { page: Schemas["MeasuredPageDetail"]
     >
       <div className="relative mx-auto" style={{ width: Math.min(page.width, 960) }}>
         <img
-          src={`/api/v1/measurements/${measurementId}/screens/${page.screen}/pages/${page.page_id}/screenshot`}
+          src={behindDoor(
+            `/api/v1/measurements/${measurementId}/screens/${page.screen}/pages/${page.page_id}/screenshot`,
+          )}
           alt={`${page.path} on the ${page.screen} screen`}
           className="block w-full"
         />

@@ -114,8 +114,12 @@ export function PageScreen() {
       />
       <h2 className="mt-8 mb-3">What is wrong</h2>
       <FindingList found={findings} />
-      {p.broken.length > 0 && <Addresses title="Broken references" list={p.broken} tone="text-madder" />}
-      {p.remote.length > 0 && <Addresses title="Pictures of other hosts (not weighed)" list={p.remote} />}
+      {p.broken.length > 0 && (
+        <Addresses title="Broken references" list={p.broken} count={p.broken_count} tone="text-madder" />
+      )}
+      {p.remote.length > 0 && (
+        <Addresses title="Pictures of other hosts (not weighed)" list={p.remote} count={p.remote_count} />
+      )}
       <h2 className="mt-8 mb-3">{counted(p.images.length, "image")}</h2>
       {p.images.length > 0 && (
         <p className="mb-3">
@@ -130,16 +134,28 @@ export function PageScreen() {
           <ImageLine key={image.id} image={image} />
         ))}
       </ul>
-      <h2 className="mt-8 mb-3">{counted(p.placements.length, "placement")}</h2>
+      <h2 className="mt-8 mb-3">{counted(p.placement_count, "placement")}</h2>
+      <Shortened shown={p.placements.length} count={p.placement_count} />
       <Placements siteId={siteId} rows={p.placements} shows="image" />
     </>
   );
 }
 
-function Addresses({ title, list, tone = "" }: { title: string; list: string[]; tone?: string }) {
+function Shortened({ shown, count }: { shown: number; count: number }) {
+  if (shown >= count) return null;
+  return (
+    <p className="mb-3 text-ink-soft">
+      The first {shown.toLocaleString("en")} of {count.toLocaleString("en")}.
+    </p>
+  );
+}
+
+function Addresses(props: { title: string; list: string[]; count: number; tone?: string }) {
+  const { title, list, count, tone = "" } = props;
   return (
     <section className="mt-6">
       <h2 className={`mb-1 ${tone}`}>{title}</h2>
+      <Shortened shown={list.length} count={count} />
       <ul className="figure whitespace-normal">
         {list.map((address) => (
           <li key={address} className="break-all">

@@ -3,6 +3,7 @@ import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { Download } from "lucide-react";
 import { useState } from "react";
 import { api, type Schemas, told } from "@/shared/api/client";
+import { behindDoor } from "@/shared/api/door";
 import { bytes, count, counted } from "@/shared/format/figures";
 import { buttonLook, Empty, Fact, Failed, Loading, Title } from "@/shared/ui/basics";
 import { Choice } from "@/shared/ui/choice";
@@ -52,7 +53,11 @@ export function HandoverScreen() {
       <Title
         says={site.pictures_alone ? PICTURES[h.form] : FORMS[h.form]}
         side={
-          <a href={`/api/v1/runs/${run}/handover.zip`} download={h.archive_name} className={buttonLook}>
+          <a
+            href={behindDoor(`/api/v1/runs/${run}/handover.zip`)}
+            download={h.archive_name}
+            className={buttonLook}
+          >
             <Download size={16} aria-hidden="true" /> Download {h.archive_name}
           </a>
         }
@@ -135,7 +140,7 @@ function Kept({ names }: { names: Record<string, string> }) {
 
 /** What is rewritten, line by line, and the same as a patch. */
 function Changed({ run, handover: h }: { run: number; handover: Schemas["HandoverOut"] }) {
-  const patch = `/api/v1/runs/${run}/handover.patch`;
+  const patch = behindDoor(`/api/v1/runs/${run}/handover.patch`);
   return (
     <div className="grid gap-10 lg:grid-cols-[minmax(0,22rem)_minmax(0,1fr)]">
       <section>
@@ -178,7 +183,7 @@ function Changed({ run, handover: h }: { run: number; handover: Schemas["Handove
           <a href={`${patch}?reverse=true`} download={h.patch_name.replace(".patch", "-reverse.patch")}>
             Download its reverse
           </a>
-          <a href={`/api/v1/runs/${run}/handover.zip?files_only=true`} download>
+          <a href={behindDoor(`/api/v1/runs/${run}/handover.zip?files_only=true`)} download>
             Download the new files alone
           </a>
         </p>

@@ -1,4 +1,5 @@
 import type { Schemas } from "@/shared/api/client";
+import { behindDoor } from "@/shared/api/door";
 
 const AROUND = 90;
 const SIDES = [
@@ -14,7 +15,7 @@ export function PagePictures({ check, load }: { check: number; load: Schemas["Ch
   return (
     <div className="mt-2 flex flex-wrap gap-4 bg-proof p-4">
       {SIDES.map(([side, words]) => {
-        const address = `/api/v1/checks/${check}/loads/${load.id}/${side}`;
+        const address = behindDoor(`/api/v1/checks/${check}/loads/${load.id}/${side}`);
         return (
           <figure key={side}>
             <div

@@ -1,5 +1,6 @@
 import { type KeyboardEvent, type MouseEvent, useState } from "react";
 import type { Schemas } from "@/shared/api/client";
+import { behindDoor } from "@/shared/api/door";
 import { fileName } from "@/shared/format/figures";
 import { Button } from "@/shared/ui/basics";
 import { useSite } from "@/shared/ui/site-context";
@@ -47,7 +48,7 @@ export function FocalPoint({ image: i }: { image: Schemas["ImageDetail"] }) {
         className="relative inline-block cursor-crosshair bg-proof"
       >
         <img
-          src={`/api/v1/captures/${site.capture.id}/images/${i.id}/file`}
+          src={behindDoor(`/api/v1/captures/${site.capture.id}/images/${i.id}/file`)}
           alt=""
           className="max-h-[260px] max-w-full"
         />

@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useParams } from "@tanstack/react-router";
 import { api, type Schemas, told } from "@/shared/api/client";
+import { behindDoor } from "@/shared/api/door";
 import { imageQuery } from "@/shared/api/queries";
 import { against, bytes, count, counted, fileName } from "@/shared/format/figures";
 import { Button, Empty, Fact, Failed, Loading, PathWords, Title } from "@/shared/ui/basics";
@@ -51,7 +52,7 @@ export function ImageScreen() {
         <div className="flex max-h-[420px] min-h-[160px] items-center justify-center bg-proof p-4">
           {i.has_thumbnail ? (
             <img
-              src={`/api/v1/captures/${site.capture.id}/images/${i.id}/file`}
+              src={behindDoor(`/api/v1/captures/${site.capture.id}/images/${i.id}/file`)}
               alt={`Original of ${fileName(i.path)}`}
               className="max-h-[388px] max-w-full object-contain"
             />
@@ -306,7 +307,7 @@ function Made({ captureId, image: i }: { captureId: number; image: Schemas["Imag
                 </td>
                 <td className="py-1.5">
                   <a
-                    href={`/api/v1/captures/${captureId}/images/${i.id}/renditions/${r.id}`}
+                    href={behindDoor(`/api/v1/captures/${captureId}/images/${i.id}/renditions/${r.id}`)}
                     target="_blank"
                     rel="noreferrer"
                   >

@@ -2,6 +2,7 @@ import { useInfiniteQuery, useMutation, useQueryClient } from "@tanstack/react-q
 import { Link, useNavigate, useSearch } from "@tanstack/react-router";
 import { useEffect } from "react";
 import { api, type Schemas, told } from "@/shared/api/client";
+import { behindDoor } from "@/shared/api/door";
 import { siteQuery } from "@/shared/api/queries";
 import { count, counted } from "@/shared/format/figures";
 import { Facets } from "@/shared/library/facets";
@@ -172,7 +173,7 @@ function Send({ run }: { run: number }) {
   const say = useNotice();
   return (
     <a
-      href={`/api/v1/runs/${run}/proof/page`}
+      href={behindDoor(`/api/v1/runs/${run}/proof/page`)}
       download
       onClick={() => say("The page is being written; that takes up to half a minute.")}
     >

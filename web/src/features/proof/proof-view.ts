@@ -1,4 +1,5 @@
 import type { Schemas } from "@/shared/api/client";
+import { behindDoor } from "@/shared/api/door";
 import { ALL_IMAGES, asked, type Narrowing, readNarrowing } from "@/shared/library/narrowing";
 
 /** What Proof shows, kept in the address: which images, which of them, side by side or one by one. */
@@ -46,8 +47,8 @@ export type Zoom = string | number;
 /** The original at a file's width; what moves and what is drawn by vectors stands beside its whole original. */
 export const originalAddress = (capture: number, run: number, row: Schemas["ProofRow"], file: number) =>
   row.kind === "animation" || row.kind === "vector"
-    ? `/api/v1/captures/${capture}/images/${row.image_id}/file`
-    : `/api/v1/runs/${run}/proof/${row.image_id}/original/${file}`;
+    ? behindDoor(`/api/v1/captures/${capture}/images/${row.image_id}/file`)
+    : behindDoor(`/api/v1/runs/${run}/proof/${row.image_id}/original/${file}`);
 /** One frame of an animation, of the original or of a file. */
 export const frameAddress = (
   run: number,
@@ -55,6 +56,6 @@ export const frameAddress = (
   file: number,
   side: "original" | "rendition",
   frame: number,
-) => `/api/v1/runs/${run}/proof/${image}/frames/${file}/${side}/${frame}`;
+) => behindDoor(`/api/v1/runs/${run}/proof/${image}/frames/${file}/${side}/${frame}`);
 export const renditionAddress = (capture: number, image: number, file: number) =>
-  `/api/v1/captures/${capture}/images/${image}/renditions/${file}`;
+  behindDoor(`/api/v1/captures/${capture}/images/${image}/renditions/${file}`);

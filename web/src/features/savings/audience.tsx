@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useRef, useState } from "react";
 import { api, Problem, type Schemas, told } from "@/shared/api/client";
+import { behindDoor } from "@/shared/api/door";
 import { bytes, count, counted, less } from "@/shared/format/figures";
 import { Button } from "@/shared/ui/basics";
 import { useNotice } from "@/shared/ui/notices";
@@ -150,7 +151,10 @@ function Views({ audience: a, again }: { audience: Schemas["AudienceOut"]; again
   const params = { path: { site_id: site.id } };
   const read = useMutation({
     mutationFn: async (chosen: File) => {
-      const answer = await fetch(`/api/v1/sites/${site.id}/views`, { method: "PUT", body: chosen });
+      const answer = await fetch(behindDoor(`/api/v1/sites/${site.id}/views`), {
+        method: "PUT",
+        body: chosen,
+      });
       const said = (await answer.json()) as Schemas["ViewsOut"] & Partial<Schemas["Problem"]>;
       if (!answer.ok) throw new Problem(said.detail ?? "The file was not taken.", "views", answer.status);
       return said;

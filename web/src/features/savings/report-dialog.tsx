@@ -1,4 +1,5 @@
 import { useState } from "react";
+import { behindDoor } from "@/shared/api/door";
 import { Button, buttonLook } from "@/shared/ui/basics";
 import { CopyButton } from "@/shared/ui/copy-button";
 import { DialogButton } from "@/shared/ui/dialog";
@@ -38,7 +39,7 @@ function Choices({ run, screens, close }: Props & { close: () => void }) {
   if (ofTiers.length < tiers.length) for (const name of ofTiers) query.append("tier", name);
   for (const pattern of pages.split(/[\s,]+/).filter(Boolean)) query.append("page", pattern);
   if (!images) query.set("images", "false");
-  const address = `/api/v1/runs/${run}/report.${form}?${query}`;
+  const address = behindDoor(`/api/v1/runs/${run}/report.${form}?${query}`);
   const none = onScreens.length === 0 || ofTiers.length === 0;
   async function show() {
     const answer = await fetch(address);

@@ -1,4 +1,5 @@
 import { Problem, type Schemas } from "@/shared/api/client";
+import { behindDoor } from "@/shared/api/door";
 
 export type Upload = { sent: number; total: number; secondsLeft: number | null };
 
@@ -29,7 +30,7 @@ export function uploadArchive(file: File, name: string, tell: (now: Upload) => v
     };
     request.onerror = () => reject(new Problem("The upload broke off; send the archive again.", "upload", 0));
     request.onabort = () => reject(new Problem("Stopped.", "stopped", 0));
-    request.open("PUT", `/api/v1/sites/from-archive?${query}`);
+    request.open("PUT", behindDoor(`/api/v1/sites/from-archive?${query}`));
     tell({ sent: 0, total: file.size, secondsLeft: null });
     request.send(file);
   });

@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import type { Schemas } from "./client";
+import { behindDoor } from "./door";
 import type { JobKind } from "./jobs";
 
 /**
@@ -17,7 +18,7 @@ export function useProgress(
   // biome-ignore lint/correctness/useExhaustiveDependencies: `seen` may be a new function each time
   useEffect(() => {
     if (!id || !going) return;
-    const events = new EventSource(`/api/v1/${kind}/${id}/events`);
+    const events = new EventSource(behindDoor(`/api/v1/${kind}/${id}/events`));
     events.addEventListener("progress", (event) => {
       const now = JSON.parse(event.data);
       seen(now);

@@ -1,6 +1,8 @@
 /** The queries that more than one screen asks, by their keys. */
+
 import { queryOptions } from "@tanstack/react-query";
 import { api, told } from "./client";
+import { behindDoor } from "./door";
 
 export const sitesQuery = queryOptions({
   queryKey: ["sites"],
@@ -94,5 +96,5 @@ export const findingsQuery = (captureId: number) =>
   });
 
 export function thumbnailAddress(captureId: number, imageId: number): string {
-  return `/api/v1/captures/${captureId}/images/${imageId}/thumbnail`;
+  return behindDoor(`/api/v1/captures/${captureId}/images/${imageId}/thumbnail`);
 }

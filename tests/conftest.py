@@ -16,6 +16,7 @@ from sqlalchemy import Engine
 sys.path.insert(0, str(Path(__file__).parent))
 
 from application import Application, running
+from cpu import tree_seconds
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.intake.chromium import kept_browsers
 from ivory_thistle.store.database import connect, migrate
@@ -34,6 +35,18 @@ _ORDER = ("core", "standards", "intake", "workflows", "store", "jobs", "api", "b
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """The fast tests first: folders in the order of the layers."""
     items.sort(key=lambda item: next((n for n, f in enumerate(_ORDER) if f in Path(item.path).parts), 0))
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_call(item: pytest.Item) -> Iterator[None]:
+    """Notes what a test costs, where THISTLE_TEST_COSTS names a file."""
+    before = tree_seconds()
+    try:
+        return (yield)
+    finally:
+        if place := os.environ.get("THISTLE_TEST_COSTS"):
+            with Path(place).open("a") as file:
+                file.write(f"{tree_seconds() - before:.2f} {item.nodeid}\n")
 
 
 @pytest.fixture

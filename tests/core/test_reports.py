@@ -145,6 +145,8 @@ def test_usual_shares_sum_to_one() -> None:
         assert sum(usual_screen_shares(screens).values()) == pytest.approx(1)
     assert sum(usual_tier_shares().values()) == pytest.approx(1)
     assert usual_tier_shares()["avif"] > 0.9
+    assert shares({"a": 1e308, "b": 1e308}) == {"a": 0.5, "b": 0.5}
+    assert shares({"a": 5e-324, "b": 0.0}) == {"a": 1.0, "b": 0.0}
     for wrong in ({"a": -1.0}, {"a": float("nan")}, {"a": 0.0}, {"a": float("inf")}):
         with pytest.raises(UnusableInput):
             shares(wrong)

@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
+import getpass
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import pymysql
 import pytest
-from sqlalchemy import Engine, text
 from sqlalchemy.orm import Session, sessionmaker
 
 from coordinating import Running, until
 from ivory_thistle.core.states import State
 from ivory_thistle.intake.folder import Folder
+from ivory_thistle.jobs.coordinator import Coordinator
 from ivory_thistle.store import jobs
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
+from ivory_thistle.store.database import connect, migrate, sessions
+from ivory_thistle.store.mariadb import MariaDb
 from ivory_thistle.workflows.auditing import ask_for_audit, audit_capture
 from ivory_thistle.workflows.capturing import capture_opened
 from ivory_thistle.workflows.opening import Opened
@@ -25,17 +29,21 @@ SMALL_PACKET = 1 << 20
 
 
 @pytest.fixture
-def small_packets(engine: Engine) -> Iterator[Callable[[], None]]:
-    """A server that takes statements of a megabyte, as some are set up; what is returned sets it back."""
+def own_database(tmp_path: Path) -> Iterator[tuple[sessionmaker[Session], Callable[[int], None]]]:
+    """A server of its own, and what sets the largest packet that it takes."""
+    database = MariaDb(tmp_path / "database")
+    engine = connect(database.start().url)
+    migrate(engine)
 
-    def of(size: int) -> None:
-        with engine.begin() as connection:
-            connection.execute(text(f"SET GLOBAL max_allowed_packet = {size}"))
+    def take(size: int) -> None:
+        root = pymysql.connect(unix_socket=str(database.folder / "mariadb.sock"), user=getpass.getuser())
+        root.cursor().execute(f"SET GLOBAL max_allowed_packet = {size}")
+        root.close()
         engine.dispose()
 
-    of(SMALL_PACKET)
-    yield lambda: of(64 << 20)
-    of(64 << 20)
+    yield sessions(engine), take
+    engine.dispose()
+    database.stop()
 
 
 def a_capture(made: sessionmaker[Session], folder: Path, name: str) -> int:
@@ -65,14 +73,15 @@ def about(made: sessionmaker[Session], capture: int) -> tuple[str, str | None]:
 
 
 def test_a_capture_that_can_not_be_kept_is_given_up(
-    made: sessionmaker[Session], tmp_path: Path, coordinators: Callable[[], Running], site_folder: Path,
-    small_packets: Callable[[], None],
-) -> None:  # fmt: skip
+    own_database: tuple[sessionmaker[Session], Callable[[int], None]], blobs: Blobs, tmp_path: Path, site_folder: Path
+) -> None:
     """After three tries, in words; another job goes between them, and the capture goes through once there is room."""
+    made, take = own_database
+    take(SMALL_PACKET)
     large = a_capture(made, page_of(1_100, 1_990, tmp_path / "large"), "large")
     small = a_capture(made, site_folder, "small")
     begun = time.monotonic()
-    running = coordinators()
+    running = Running(Coordinator(made, blobs, tmp_path / "staging"))
     until(lambda: about(made, large)[0] == "failed", 60)
     assert time.monotonic() - begun < 60
     assert about(made, small)[0] == "done"
@@ -82,11 +91,12 @@ def test_a_capture_that_can_not_be_kept_is_given_up(
     )
     with made() as session:
         assert session.query(t.Page).filter_by(capture_id=large).count() == 0
-    small_packets()
+    take(64 << 20)
     with made.begin() as session:
         assert jobs.ask_to_go_on(session, t.Capture, large)
     running.coordinator.wake()
     until(lambda: about(made, large)[0] == "done", 60)
+    running.stop()
 
 
 @pytest.mark.slow

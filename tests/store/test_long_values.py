@@ -15,11 +15,11 @@ from sqlalchemy import (
     Engine,
     Enum,
     Float,
-    LargeBinary,
     String,
     insert,
     text,
 )
+from sqlalchemy.dialects.mysql import BINARY
 from sqlalchemy.sql.schema import Column
 
 from ivory_thistle.core.words import shortened
@@ -50,7 +50,7 @@ def sample(column: Column[Any]) -> object:
     if isinstance(kind, Enum):
         return next(iter(kind.enums))
     for types, value in (
-        ((JSON,), []), ((DateTime,), datetime(2026, 1, 1)), ((Boolean,), False), ((LargeBinary,), b"x" * 32),
+        ((JSON,), []), ((DateTime,), datetime(2026, 1, 1)), ((Boolean,), False), ((BINARY,), b"x" * 32),
         ((BigInteger, Double, Float), 1),
     ):  # fmt: skip
         if isinstance(kind, types):

@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 
 from application import PHONE, running
+from command_line import run
 from ivory_thistle.core.errors import UnusableInput
 from ivory_thistle.core.formats.table import FORMATS
 from ivory_thistle.core.formats.tiers import TIERS, measured_tier
@@ -95,8 +96,20 @@ def test_what_it_made_is_passed_by_once_it_is_gone(site_folder: Path, tmp_path: 
     assert set(done.handover.savings.after) == {"avif", "webp", "baseline"}
 
 
-def test_a_module_that_is_not_there_is_said(monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_module_that_is_not_there_is_said(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
     """In one line, with the variable that names it."""
+    (tmp_path / "thistle_broken_format.py").write_text("raise RuntimeError('half done')")
+    (tmp_path / "thistle_leaving_format.py").write_text("raise SystemExit(0)")
+    monkeypatch.syspath_prepend(str(tmp_path))
+    for name, words in {
+        "thistle_broken_format": "the module thistle_broken_format, which can't be imported: RuntimeError: half done.",
+        "thistle_leaving_format": "the module thistle_leaving_format, which can't be imported: SystemExit: 0.",
+        ".rel": "'.rel', which is no name of a module.",
+        "a/b": "'a/b', which is no name of a module.",
+    }.items():
+        monkeypatch.setenv(VARIABLE, name)
+        done = run("audit", str(tmp_path))
+        assert (done.returncode, done.stderr) == (2, f"THISTLE_FORMATS names {words}\n")
     monkeypatch.setenv(VARIABLE, "no_such_module_of_formats")
     with pytest.raises(UnusableInput, match="THISTLE_FORMATS names the module no_such_module_of_formats"):
         load_formats()

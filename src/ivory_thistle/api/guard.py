@@ -13,6 +13,8 @@ _POLICY = (
 PICTURE_POLICY = "default-src 'none'; style-src 'unsafe-inline'; sandbox"
 """For pictures from captures: an SVG opened by itself runs no script and loads nothing."""
 
+MOST_ADDRESS_BYTES = 16_000
+"""Of a request's path and query."""
 _HEADERS = {
     "x-content-type-options": "nosniff",
     "referrer-policy": "no-referrer",
@@ -20,6 +22,12 @@ _HEADERS = {
     "cross-origin-resource-policy": "same-origin",
     "x-frame-options": "DENY",
 }
+
+
+ADDRESS_TOO_LONG = {
+    "type": "urn:ivory-thistle:bad-request", "title": "Bad Request", "status": 400,
+    "detail": f"This request can't be understood, or its address has more than {MOST_ADDRESS_BYTES:,} bytes.",
+}  # fmt: skip
 
 
 class Guard:
@@ -37,6 +45,7 @@ class Guard:
             return
         headers = Headers(scope=scope)
         refused = self._refusal(scope["method"], headers)
+        too_long = len(scope.get("raw_path") or b"") + len(scope["query_string"]) > MOST_ADDRESS_BYTES
 
         async def guarded(message: Message) -> None:
             if message["type"] == "http.response.start":
@@ -48,14 +57,10 @@ class Guard:
                     out.setdefault("cache-control", "no-store")
             await send(message)
 
-        if refused:
-            problem = {
-                "type": "urn:ivory-thistle:foreign",
-                "title": "Refused",
-                "status": 403,
-                "detail": refused,
-            }
-            answer = JSONResponse(problem, 403, media_type="application/problem+json")
+        if refused or too_long:
+            foreign = {"type": "urn:ivory-thistle:foreign", "title": "Refused", "status": 403, "detail": refused}
+            problem = foreign if refused else ADDRESS_TOO_LONG
+            answer = JSONResponse(problem, problem["status"], media_type="application/problem+json")
             await answer(scope, receive, guarded)
             return
         await self._app(scope, receive, guarded)

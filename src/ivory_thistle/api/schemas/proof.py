@@ -137,7 +137,7 @@ class VerdictOut(Out):
     rules_before: str | None = None
 
 
-class Accepted(Out):
+class Accepted(Asked, Out):
     """The images (ids) that were accepted together, or no longer are."""
 
     images: Annotated[list[int], Field(max_length=100_000)]

@@ -16,15 +16,16 @@ from sqlalchemy import Engine
 sys.path.insert(0, str(Path(__file__).parent))
 
 from application import Application, running
-from cpu import tree_seconds
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS
 from ivory_thistle.intake.chromium import kept_browsers
 from ivory_thistle.store.database import connect, migrate
 from ivory_thistle.store.mariadb import MariaDb
-from ivory_thistle.workflows import folders
+from ivory_thistle.workflows import folders, measuring
 from ivory_thistle.workflows.kept import PLACE
 from pictures import write_site
+from recording import RecordedMeasuring, Recording
 
+pytest_plugins = ("daily",)
 # Tests share the machine with one another: what comes late comes all the same.
 expect.set_options(timeout=20_000)
 settings.register_profile("beside-others", deadline=None)
@@ -35,18 +36,6 @@ _ORDER = ("core", "standards", "intake", "workflows", "store", "jobs", "api", "b
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """The fast tests first: folders in the order of the layers."""
     items.sort(key=lambda item: next((n for n, f in enumerate(_ORDER) if f in Path(item.path).parts), 0))
-
-
-@pytest.hookimpl(wrapper=True)
-def pytest_runtest_call(item: pytest.Item) -> Iterator[None]:
-    """Notes what a test costs, where THISTLE_TEST_COSTS names a file."""
-    before = tree_seconds()
-    try:
-        return (yield)
-    finally:
-        if place := os.environ.get("THISTLE_TEST_COSTS"):
-            with Path(place).open("a") as file:
-                file.write(f"{tree_seconds() - before:.2f} {item.nodeid}\n")
 
 
 @pytest.fixture
@@ -76,6 +65,20 @@ def _browsers() -> Iterator[None]:
 def nothing_kept(monkeypatch: pytest.MonkeyPatch) -> None:
     """Everything is encoded: for what happens while that goes on."""
     monkeypatch.delenv(PLACE)
+
+
+@pytest.fixture
+def recording(request: pytest.FixtureRequest) -> Iterator[Recording]:
+    """Chromium's answers to this test: recorded ones by day, fresh ones in the whole."""
+    answers = Recording(request.node.nodeid, request.config.getoption("whole"))
+    yield answers
+    answers.close()
+
+
+@pytest.fixture
+def measured_as_recorded(monkeypatch: pytest.MonkeyPatch, recording: Recording) -> None:
+    """Pages are measured as they were when that was recorded."""
+    monkeypatch.setattr(measuring, "measure_pages", RecordedMeasuring(recording))
 
 
 @pytest.fixture

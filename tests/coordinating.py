@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import threading
-import time
-from collections.abc import Callable
 from contextvars import copy_context
 
 from ivory_thistle.jobs.coordinator import Coordinator
@@ -24,11 +22,3 @@ class Running:
         self.coordinator.end()
         self.thread.join(60)
         assert not self.thread.is_alive()
-
-
-def until(condition: Callable[[], bool], seconds: float = 300) -> None:
-    """Waits for a condition; each question costs what the work itself could use."""
-    deadline = time.monotonic() + seconds
-    while not condition():
-        assert time.monotonic() < deadline, "it did not come to pass"
-        threading.Event().wait(0.1)

@@ -14,8 +14,14 @@ from pip._internal.configuration import Configuration
 from pip._internal.models.index import PyPI
 
 
+def _only_in_the_whole() -> None:
+    """No test of every day waits for a registry."""
+    assert "THISTLE_DAILY" not in os.environ, "a test of every day fetches from a registry; mark it `whole`"
+
+
 def python_source(name: str, version: str, folder: Path) -> Path:
     """The source archive of a Python package, unbuilt (pip itself would run its set-up)."""
+    _only_in_the_whole()
     settings = Configuration(isolated=False)
     settings.load()
     index = dict(settings.items()).get("global.index-url", PyPI.simple_url)
@@ -32,6 +38,7 @@ def python_source(name: str, version: str, folder: Path) -> Path:
 
 def npm_package(name: str, version: str, folder: Path) -> Path:
     """The archive of an npm package."""
+    _only_in_the_whole()
     subprocess.run(["npm", "pack", "--silent", f"{name}@{version}"], cwd=folder, check=True, capture_output=True)
     return next(folder.glob(f"{name}-*.tgz"))
 
@@ -54,6 +61,7 @@ def members(archive: Path, pattern: str) -> list[bytes]:
 
 def debian_package(name: str, folder: Path, *patterns: str) -> Path:
     """A folder with those files of a Debian package that match the patterns (`*` over `/` too)."""
+    _only_in_the_whole()
     target = folder / name
     target.mkdir()
     download = ["apt-get", "download", "-qq", name]

@@ -199,6 +199,7 @@ def patched(patch: bytes, files: Path | dict[str, bytes], paths: list[str]) -> d
         return of(Path(folder), paths)
 
 
+@pytest.mark.slow
 def test_a_run_treats_saves_and_hands_over(
     application: Application, capture: dict[str, int], site_folder: Path
 ) -> None:

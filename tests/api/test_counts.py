@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import time
+import threading
 from concurrent.futures import ThreadPoolExecutor
 
 from ivory_thistle.api.counts import Counts
@@ -51,16 +51,19 @@ def test_heavy_ones_leave_room_for_fewer() -> None:
 
 def test_several_that_ask_at_once_wait_for_one() -> None:
     """Ten threads, one count; one that fails leaves the next to count."""
-    counts, made = Counts(), []
+    counts, made, asked = Counts(), [], threading.Semaphore(0)
 
     def slow() -> int:
-        time.sleep(0.05)
+        # The first is not done before all have asked.
+        for _ in range(0 if made else 10):
+            asked.acquire()
         made.append(1)
         if len(made) == 1:
             raise ValueError
         return 7
 
     def ask(_: int) -> int:
+        asked.release()
         try:
             return counts.get(1, "a", slow)
         except ValueError:

@@ -35,6 +35,7 @@ def archive(client: httpx.Client, run: int, query: str = "") -> dict[str, bytes]
         return {name: held.read(name) for name in held.namelist()}
 
 
+@pytest.mark.whole
 def test_nothing_leaves_unchecked(application: Application, site_folder: Path) -> None:
     """Refused, then checked, then handed over with the verdict; a word or an image taken back makes it unchecked again."""
     (site_folder / "index.html").write_text(
@@ -95,6 +96,7 @@ def test_nothing_leaves_unchecked(application: Application, site_folder: Path) -
     assert markup.startswith("<picture") and "/img/coffee-" in markup
 
 
+@pytest.mark.slow
 def test_names_are_changed_where_it_is_sure(application: Application, site_folder: Path) -> None:
     """A suggestion taken for all and undone; a file that a script names keeps its own name, and that is said."""
     (site_folder / "img/IMG_7.jpg").write_bytes((site_folder / "img/china.jpg").read_bytes() + b"\0")
@@ -119,6 +121,8 @@ def test_names_are_changed_where_it_is_sure(application: Application, site_folde
     assert (refused.status_code, refused.json()["type"]) == (422, "urn:ivory-thistle:unusable-name")
 
 
+@pytest.mark.slow
+@pytest.mark.daily(1)
 @pytest.mark.parametrize("form", ["same-addresses", "in-place"])
 def test_other_forms_leave_pages_as_they_are(application: Application, site_folder: Path, form: str) -> None:
     """And pass the check with the files that a server, or the same name, gives."""

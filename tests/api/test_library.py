@@ -153,6 +153,7 @@ def test_budgets_as_values_and_as_toml(application: Application, site: dict[str,
     assert client.put(f"{base}/budgets", json=before).json() == before
 
 
+@pytest.mark.slow
 def test_a_run_over_chosen_images_keeps_what_an_earlier_one_made(
     application: Application, site: dict[str, int]
 ) -> None:

@@ -66,6 +66,7 @@ def test_every_image_has_a_score_or_a_reason(shared_run: tuple[httpx.Client, int
     assert row["score"] == pytest.approx(ours, abs=1.0)
 
 
+@pytest.mark.slow
 def test_drawings_have_a_score_and_filters_are_the_librarys(application: Application, site_folder: Path) -> None:
     """A vector drawing is held against its original as drawn; of each facet just what it names is left."""
     ballast = "<!-- " + "ballast " * 900 + "-->"

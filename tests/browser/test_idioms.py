@@ -16,7 +16,7 @@ from ivory_thistle.intake.site_server import serve_site
 from ivory_thistle.workflows.reading import read_folder
 from pictures import encoded
 
-pytestmark = pytest.mark.browser
+pytestmark = [pytest.mark.whole, pytest.mark.browser]
 SCREEN = Screen("desktop", 1280, 800, 1)
 WIDTHS = {"a.png": 80, "b.png": 400, "c.png": 900}
 _SET = "srcset='a.png 80w, b.png 400w, c.png 900w'"

@@ -7,7 +7,7 @@ import http.server
 import re
 import threading
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import ClassVar
 
@@ -45,11 +45,11 @@ def audit_accessibility(page: Page) -> None:
 STEPS = ("Capture", "Audit", "Library", "Treatment", "Runs", "Savings", "Handover")
 
 
-def every_screen_is_accessible(page: Page) -> None:
-    """All steps of a treated site, and the screens behind them, by day and by night."""
+def every_screen_is_accessible(page: Page, themes: Sequence[str]) -> None:
+    """All steps of a treated site, and the screens behind them, in each theme."""
     found: dict[str, list[str]] = {}
     steps = page.get_by_role("navigation", name="Steps")
-    for theme in ("light", "dark"):
+    for theme in themes:
         page.emulate_media(color_scheme=theme)  # type: ignore[arg-type]
         for step in STEPS:
             steps.get_by_role("link", name=step).click()
@@ -253,9 +253,11 @@ def nothing_runs_out(page: Page, width: int) -> None:
     page.set_viewport_size({"width": 1280, "height": 800})
 
 
+@pytest.mark.slow
 def test_from_a_folder_to_the_handover(
-    page: Page, application: Application, site_folder: Path, tmp_path: Path, complaints: list[str]
-) -> None:
+    request: pytest.FixtureRequest, page: Page, application: Application, site_folder: Path, tmp_path: Path,
+    complaints: list[str],
+) -> None:  # fmt: skip
     """Add a site, audit it, change budgets, browse the library, treat, see savings, download."""
     index = site_folder / "index.html"
     index.write_text(index.read_text().replace("alt=Cat ", ""))
@@ -378,7 +380,8 @@ def test_from_a_folder_to_the_handover(
     words_are_decided(page)
     for width in (640, 390):
         nothing_runs_out(page, width)
-    every_screen_is_accessible(page)
+    themes = ("light", "dark") if request.config.getoption("whole") else ("light",)
+    every_screen_is_accessible(page, themes)
     page.get_by_role("link", name="← Sites").click()
     page.get_by_role("button", name="Remove Tea house").click()
     expect(page.get_by_role("link", name="Tea house")).to_have_count(0)

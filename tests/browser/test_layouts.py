@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -19,10 +20,11 @@ from ivory_thistle.workflows.reading import read_folder
 from ivory_thistle.workflows.settling import Settler
 from layouts import Layout, layout, made_of, smaller, write_pictures
 
+pytestmark = pytest.mark.browser
 SCREENS = (Screen("small", 360, 640, 2), Screen("middle", 800, 600, 1), Screen("wide", 1300, 900, 1.5))
 OTHER_SCREENS = (Screen("slim", 412, 800, 2.6), Screen("large", 1700, 1000, 1))
-PARTS, PAGES_A_PART = 6, 100
-SETTLED_PARTS, SETTLED_PAGES = 4, 10
+PARTS, PAGES_A_PART, PAGES_A_DAY = 6, 100, 60
+SETTLED_PARTS, SETTLED_PAGES, SETTLED_A_DAY = 4, 10, 4
 
 
 @dataclass(frozen=True)
@@ -86,25 +88,38 @@ def told(pictures: Pictures, whole: Layout, words: list[str], tmp_path: Path) ->
     return f"{words}\n{smaller(whole, fails).html}"
 
 
+def of_today(request: pytest.FixtureRequest, seeds: range, count: int) -> list[int]:
+    """All seeds in the whole; so many of them by day."""
+    if request.config.getoption("whole"):
+        return list(seeds)
+    return sorted(random.Random(f"{request.config.getoption('seed')} {seeds}").sample(seeds, count))
+
+
+@pytest.mark.slow
+@pytest.mark.daily(1)
 @pytest.mark.parametrize("part", range(PARTS))
-def test_no_box_moves_by_what_is_safe_by_rules_and_tree(pictures: Pictures, tmp_path: Path, part: int) -> None:
+def test_no_box_moves_by_what_is_safe_by_rules_and_tree(
+    request: pytest.FixtureRequest, pictures: Pictures, tmp_path: Path, part: int
+) -> None:
     """600 pages on three screens: every box within a CSS px, never more image requests, never more bytes."""
-    first = part * PAGES_A_PART
-    layouts = [layout(seed) for seed in range(first, first + PAGES_A_PART)]
+    seeds = of_today(request, range(part * PAGES_A_PART, (part + 1) * PAGES_A_PART), PAGES_A_DAY)
+    layouts = [layout(seed) for seed in seeds]
     found = pictures.differences(layouts, tmp_path / "site", SCREENS)
     # Chromium's columns depend on which picture comes first: once more, each by itself.
     found = {n: words for n, words in found.items() if pictures.differences([layouts[n]], tmp_path / f"{n}", SCREENS)}
     if found:
         seed, words = next(iter(found.items()))
-        pytest.fail(
-            f"{len(found)} pages changed. Seed {first + seed}: {told(pictures, layouts[seed], words, tmp_path)}"
-        )
+        pytest.fail(f"{len(found)} pages changed. Seed {seeds[seed]}: {told(pictures, layouts[seed], words, tmp_path)}")
 
 
+@pytest.mark.slow
+@pytest.mark.daily(1)
 @pytest.mark.parametrize("part", range(SETTLED_PARTS))
-def test_no_box_moves_where_a_browser_looked_on_other_screens(pictures: Pictures, tmp_path: Path, part: int) -> None:
+def test_no_box_moves_where_a_browser_looked_on_other_screens(
+    request: pytest.FixtureRequest, pictures: Pictures, tmp_path: Path, part: int
+) -> None:
     """Sizes that follow the screen are kept only where boxes bear them, also between the screens that were looked at."""
     first = 10_000 + part * SETTLED_PAGES
-    layouts = [layout(seed) for seed in range(first, first + SETTLED_PAGES)]
+    layouts = [layout(seed) for seed in of_today(request, range(first, first + SETTLED_PAGES), SETTLED_A_DAY)]
     found = pictures.differences(layouts, tmp_path / "site", (*SCREENS, *OTHER_SCREENS), looks=True)
     assert found == {}, [layouts[n].html for n in found]

@@ -14,6 +14,9 @@ from ivory_thistle.core.selection.candidates import source_size
 from ivory_thistle.core.selection.css_validity import is_void
 from ivory_thistle.core.selection.media import matches_media
 from ivory_thistle.core.selection.screen import Screen
+from recording import Recording
+
+pytestmark = pytest.mark.recorded
 
 SCREENS = (Screen("phone", 390, 844, 3), Screen("laptop", 1440, 900, 2), Screen("square", 800, 800, 1))
 LENGTHS = (
@@ -113,19 +116,26 @@ def screen(request: pytest.FixtureRequest) -> Screen:
     return request.param
 
 
-def opened(browser: Browser, screen: Screen) -> Page:
+def opened(request: pytest.FixtureRequest, screen: Screen) -> Page:
     """An empty page on a screen."""
+    browser: Browser = request.getfixturevalue("browser")
     size = {"width": screen.width, "height": screen.height}
     emulated = {"viewport": size, "device_scale_factor": screen.density, "has_touch": screen.touch}
     return browser.new_context(**emulated).new_page()  # type: ignore[arg-type]
 
 
-def test_media_conditions(browser: Browser, screen: Screen) -> None:
+def matched(request: pytest.FixtureRequest, screen: Screen, asked: list[str]) -> list[bool]:
+    """Whether Chromium says that each matches."""
+    page = opened(request, screen)
+    answers: list[bool] = page.evaluate("(all) => all.map((one) => matchMedia(one).matches)", asked)
+    page.context.close()
+    return answers
+
+
+def test_media_conditions(request: pytest.FixtureRequest, recording: Recording, screen: Screen) -> None:
     """All of some 1,200 conditions: whether each matches."""
     asked = conditions()
-    page = opened(browser, screen)
-    theirs = page.evaluate("(all) => all.map((one) => matchMedia(one).matches)", asked)
-    page.context.close()
+    theirs = recording.answer("matchMedia", lambda: matched(request, screen, asked))
     assert len(asked) > 1_000 and len(set(theirs)) == 2
     ours = [matches_media(one, screen) for one in asked]
     assert [(q, a, b) for q, a, b in zip(asked, ours, theirs, strict=True) if a != b] == []
@@ -144,9 +154,9 @@ SIZES = (
 )  # fmt: skip
 
 
-def test_source_sizes(browser: Browser, screen: Screen) -> None:
-    """The size that `sizes` gives, told by the candidate that is chosen of a ladder without gaps of more than a px."""
-    page = opened(browser, screen)
+def chosen_widths(request: pytest.FixtureRequest, screen: Screen) -> list[int]:
+    """The candidates that Chromium chooses by each of SIZES."""
+    page = opened(request, screen)
     page.route("http://site.invalid/**", lambda route: route.fulfill(body="", content_type="text/html"))
     page.goto("http://site.invalid/")
     script = """(all) => Promise.all(all.map(async (sizes) => {
@@ -157,8 +167,14 @@ def test_source_sizes(browser: Browser, screen: Screen) -> None:
       for (let n = 0; n < 200 && !img.currentSrc; n++) await new Promise((done) => setTimeout(done, 10));
       return Number(img.currentSrc.split('/p')[1]);
     }))"""
-    theirs = page.evaluate(script, list(SIZES))
+    chosen: list[int] = page.evaluate(script, list(SIZES))
     page.context.close()
+    return chosen
+
+
+def test_source_sizes(request: pytest.FixtureRequest, recording: Recording, screen: Screen) -> None:
+    """The size that `sizes` gives, told by the candidate that is chosen of a ladder without gaps of more than a px."""
+    theirs = recording.answer("currentSrc", lambda: chosen_widths(request, screen))
     ours = [min(source_size(s, screen) * screen.density, 1e6) for s in SIZES]
     wrong = [
         (s, round(mine, 2), chosen)
@@ -190,16 +206,22 @@ BACKGROUNDS = (
 )  # fmt: skip
 
 
-def test_functions_that_void_a_background(browser: Browser) -> None:
-    """What `CSS.supports` refuses has a function that Chromium does not know, or knows otherwise."""
-    page = browser.new_page()
-    theirs = page.evaluate("(all) => all.map((one) => CSS.supports('background', one))", list(BACKGROUNDS))
+def supported(request: pytest.FixtureRequest) -> list[bool]:
+    """Which of BACKGROUNDS Chromium takes."""
+    page = request.getfixturevalue("browser").new_page()
+    answers: list[bool] = page.evaluate("(all) => all.map((one) => CSS.supports('background', one))", list(BACKGROUNDS))
     page.close()
+    return answers
+
+
+def test_functions_that_void_a_background(request: pytest.FixtureRequest, recording: Recording) -> None:
+    """What `CSS.supports` refuses has a function that Chromium does not know, or knows otherwise."""
+    theirs = recording.answer("supports", lambda: supported(request))
     ours = [not is_void("background-image", tinycss2.parse_component_value_list(one)) for one in BACKGROUNDS]
     assert [(v, a, b) for v, a, b in zip(BACKGROUNDS, ours, theirs, strict=True) if a != b] == []
 
 
-def test_touch_screens_have_no_mouse(browser: Browser) -> None:
+def test_touch_screens_have_no_mouse(request: pytest.FixtureRequest, recording: Recording) -> None:
     """Fingers are coarse and don't hover."""
     screen = Screen("phone", 390, 844, 3, touch=True)
     asked = [
@@ -208,7 +230,5 @@ def test_touch_screens_have_no_mouse(browser: Browser) -> None:
         for name in (name, f"any-{name}")
         for value in ("", *(f": {word}" for word in words.split()))
     ]
-    page = opened(browser, screen)
-    theirs = page.evaluate("(all) => all.map((one) => matchMedia(one).matches)", asked)
-    page.context.close()
+    theirs = recording.answer("matchMedia", lambda: matched(request, screen, asked))
     assert [matches_media(one, screen) for one in asked] == theirs and len(set(theirs)) == 2

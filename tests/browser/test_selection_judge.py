@@ -6,6 +6,7 @@ import http.server
 import random
 import threading
 from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 
 import pytest
@@ -18,8 +19,11 @@ from ivory_thistle.core.references.markup import escape_attribute
 from ivory_thistle.core.selection.candidates import SourceElement, choose
 from ivory_thistle.core.selection.screen import DEFAULT_SCREENS, Screen
 from pictures import encoded
+from recording import Recording
 
-pytestmark = pytest.mark.browser
+pytestmark = pytest.mark.recorded
+ORIGIN, OTHER = "http://site.invalid", "http://other.invalid"
+"""What stands in records for the judge's address, and for the same by another name."""
 PAGES = 420
 PAGE = "/a/page.html"
 
@@ -167,8 +171,8 @@ class Judge(http.server.BaseHTTPRequestHandler):
         pass
 
 
-@pytest.fixture(scope="module")
-def origin() -> Iterator[str]:
+@contextmanager
+def judging() -> Iterator[str]:
     """The judge's address."""
     with http.server.ThreadingHTTPServer(("127.0.0.1", 0), Judge) as server:
         threading.Thread(target=server.serve_forever, daemon=True).start()
@@ -176,16 +180,24 @@ def origin() -> Iterator[str]:
         server.shutdown()
 
 
-@pytest.mark.parametrize("screen", DEFAULT_SCREENS, ids=lambda s: s.name)
-def test_our_choice_is_chromiums(browser: Browser, origin: str, screen: Screen) -> None:
-    """All generated pages on one screen: every address equal."""
+def chromiums(browser: Browser, screen: Screen) -> list[str]:
+    """Its choice on all generated pages."""
     size = {"width": screen.width, "height": screen.height}
     emulated = {"viewport": size, "device_scale_factor": screen.density, "has_touch": screen.touch}
-    context = browser.new_context(**emulated)  # type: ignore[arg-type]
-    page = context.new_page()
-    page.goto(origin + PAGE)
-    cases = [generated(seed, origin.replace("127.0.0.1", "localhost")) for seed in range(PAGES)]
-    theirs = page.evaluate(SHOW_EACH, [c.html() for c in cases])
-    context.close()
-    expected = [ours(c, origin, screen) for c in cases]
+    with judging() as origin:
+        other = origin.replace("127.0.0.1", "localhost")
+        context = browser.new_context(**emulated)  # type: ignore[arg-type]
+        page = context.new_page()
+        page.goto(origin + PAGE)
+        chosen = page.evaluate(SHOW_EACH, [generated(seed, other).html() for seed in range(PAGES)])
+        context.close()
+    return [address.replace(origin, ORIGIN).replace(other, OTHER) for address in chosen]
+
+
+@pytest.mark.parametrize("screen", DEFAULT_SCREENS, ids=lambda s: s.name)
+def test_our_choice_is_chromiums(request: pytest.FixtureRequest, recording: Recording, screen: Screen) -> None:
+    """All generated pages on one screen: every address equal."""
+    theirs = recording.answer("currentSrc", lambda: chromiums(request.getfixturevalue("browser"), screen))
+    cases = [generated(seed, OTHER) for seed in range(PAGES)]
+    expected = [ours(c, ORIGIN, screen) for c in cases]
     assert [(c.html(), t, o) for c, t, o in zip(cases, theirs, expected, strict=True) if t != o] == []

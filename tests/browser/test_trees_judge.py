@@ -7,7 +7,7 @@ from playwright.sync_api import Page
 
 from ivory_thistle.core.selection.tree import tree_of
 
-pytestmark = pytest.mark.browser
+pytestmark = [pytest.mark.whole, pytest.mark.browser]
 
 SELECTS = [
     "<select><img src=a><option>b<img src=c><picture><source srcset=d><img></picture></select><img src=e>",

@@ -8,7 +8,7 @@ from playwright.sync_api import Browser
 from ivory_thistle.core.references.source import read_html_source
 from ivory_thistle.core.selection.viewport import viewport_faults
 
-pytestmark = pytest.mark.browser
+pytestmark = [pytest.mark.whole, pytest.mark.browser]
 WIDTH = 390
 PAGES = (
     "",

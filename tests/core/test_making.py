@@ -50,6 +50,7 @@ def pixels(data: bytes) -> np.ndarray:
     return np.asarray(image.convert("RGBA" if "A" in image.getbands() else "RGB"))
 
 
+@pytest.mark.daily(1)
 @pytest.mark.parametrize("name", list(FIDELITIES))
 def test_every_lossy_file_keeps_the_fidelity(name: str, tmp_path: Path) -> None:
     """By our score and by the reference package's, at every width; a file that can't says that it does not."""

@@ -44,6 +44,7 @@ def patched(folder: Path, tool: str, path: str, before: bytes, patch: bytes) -> 
     return place.read_bytes()
 
 
+@pytest.mark.daily(8)
 @pytest.mark.parametrize("tool", ["patch", "git"])
 @pytest.mark.parametrize("case", CASES)
 def test_both_tools_make_the_new_bytes(tmp_path: Path, tool: str, case: str) -> None:

@@ -39,6 +39,7 @@ def array(image: Image.Image) -> np.ndarray:
     return np.asarray(image)
 
 
+@pytest.mark.daily(1)
 @pytest.mark.slow
 @pytest.mark.parametrize("name", PICTURES)
 def test_agreement_with_the_reference_package(name: str, tmp_path: Path) -> None:
@@ -91,6 +92,7 @@ def test_more_loss_scores_less_as_ssim_says_too() -> None:
     assert theirs == sorted(theirs, reverse=True)
 
 
+@pytest.mark.whole
 @pytest.mark.slow
 def test_squares_tell_about_the_same_as_the_whole() -> None:
     """Three published photographs put together, so large that squares are less: within 2.5 points, 0.7 on average."""

@@ -31,6 +31,7 @@ def rungs(image: Image.Image, *widths: int) -> list[Rung]:
     return [Rung(reduce(whole, w)) for w in widths]
 
 
+@pytest.mark.whole
 def test_sketches_look_about_as_asked() -> None:
     """Nine of ten files within 4 points of the goal, over published photographs, widths and fidelities.
 
@@ -52,6 +53,7 @@ def test_sketches_look_about_as_asked() -> None:
     assert abs(float(np.mean(off))) < 2
 
 
+@pytest.mark.whole
 def test_sketches_promise_about_what_is_then_made() -> None:
     """Bytes of confirmed files, over published photographs: nine of ten within a quarter, all together within 8 %."""
     promised, true = [], []

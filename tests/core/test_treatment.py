@@ -189,6 +189,7 @@ def test_metadata_by_policy(policy: str) -> None:
         assert read.get(0x0112) in (None, 1) and opened(rendition.data).size == (300, 451)
 
 
+@pytest.mark.daily(2)
 @pytest.mark.parametrize(
     ("asked", "photo", "drawing", "translucent"),
     [

@@ -119,6 +119,7 @@ def test_the_largest_picture_and_the_shift_it_causes(pictures: Path) -> None:
     assert 0 <= m.layout_shift < 1
 
 
+@pytest.mark.slow
 def test_a_large_picture_is_waited_for_until_it_is_painted(pictures: Path) -> None:
     """It is decoded for longer than it takes to load; what covers the screen or holds nothing is not waited for."""
     (pictures / "hero.jpg").write_bytes(encoded(camera_picture(5400, 3600), "JPEG", quality=95))
@@ -155,6 +156,7 @@ def test_nothing_else_is_asked_for(pictures: Path) -> None:
     assert [r.path for r in measured(pictures, "a.html", SMALL).requests] == ["0.jpg"]
 
 
+@pytest.mark.slow
 def test_the_command_line_adds_screens_and_slots(site_folder: Path) -> None:
     """`audit --measure --json` has bytes per screen for pages and boxes for images."""
     call = [

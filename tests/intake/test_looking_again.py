@@ -88,6 +88,7 @@ def pixels(seen: Seen) -> np.ndarray:
     return np.asarray(Image.open(io.BytesIO(seen.picture)).convert("RGB"))
 
 
+@pytest.mark.whole
 @pytest.mark.browser
 def test_softer_lettering_on_a_dense_screen_is_no_damage(tmp_path: Path) -> None:
     """A screenshot of 1,320 px, shown 380 wide on three pixels a CSS px, against its copy of 760 px; blots still are."""

@@ -43,6 +43,7 @@ def test_what_is_missing_only_afterwards_is_told(tmp_path: Path) -> None:
     assert not any("gone.png" in d.words for d in found)
 
 
+@pytest.mark.daily(1)
 @pytest.mark.parametrize("screen", SCREENS)
 def test_what_a_script_breaks_off_counts_as_come(tmp_path: Path, screen: Screen) -> None:
     """A picture that a script replaces while it comes: whether some of it came is chance, and would be told as news."""

@@ -48,6 +48,7 @@ def site(tmp_path_factory: pytest.TempPathFactory) -> Folder:
     return Folder(folder)
 
 
+@pytest.mark.whole
 def test_a_page_is_seen_as_it_is(site: Folder) -> None:
     """Boxes, bytes and paints of a spoilt page are those of the plain one; comparing and sweeping it finds the same."""
     pages = [f"{name}.html" for name in ("plain", *SPOILERS)]
@@ -107,6 +108,7 @@ def test_pages_that_do_not_stay_are_told_in_words(tmp_path: Path) -> None:
     assert compared.keys() == {"anew.html", "gone.html"}
 
 
+@pytest.mark.whole
 def test_what_is_told_of_a_page_has_an_end(tmp_path: Path) -> None:
     """Endless messages, a long inline picture behind every element, more elements than a page has: each has a limit."""
     inline = "data:image/png;base64," + "A" * 300_000

@@ -8,9 +8,7 @@ import signal
 import socket
 import subprocess
 import sys
-import threading
-import time
-from collections.abc import Callable
+from contextlib import suppress
 from hashlib import sha256
 from pathlib import Path
 
@@ -19,10 +17,12 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from waiting import until
+
 ROUNDS = int(os.environ.get("THISTLE_CHAOS_ROUNDS", "3"))
 IMAGES = 60
 RESUMES_WITHIN_SECONDS = 15.0
-pytestmark = [pytest.mark.database, pytest.mark.alone, pytest.mark.usefixtures("nothing_kept")]
+pytestmark = [pytest.mark.whole, pytest.mark.database, pytest.mark.alone, pytest.mark.usefixtures("nothing_kept")]
 
 
 def write_pictures(folder: Path) -> None:
@@ -70,16 +70,15 @@ class Machine:
 
     def get(self, path: str) -> dict[str, object]:
         """What the interface answers; asked again while the database is away."""
-        for _ in range(200):
-            try:
-                answer = self.client.get(path)
-            except httpx.HTTPError:
-                time.sleep(0.1)
-                continue
-            if answer.status_code != 503:
-                return dict(answer.raise_for_status().json())
-            time.sleep(0.1)
-        raise AssertionError(f"{path} was not answered")
+        answers: list[httpx.Response] = []
+
+        def answered() -> bool:
+            with suppress(httpx.HTTPError):
+                answers.append(self.client.get(path))
+            return bool(answers) and answers[-1].status_code != 503
+
+        until(answered, 60)
+        return dict(answers[-1].raise_for_status().json())
 
     def jobs(self) -> list[int]:
         """The process of the jobs."""
@@ -128,14 +127,6 @@ def command(pid: int) -> str:
         return ""
 
 
-def until(condition: Callable[[], bool], seconds: float) -> None:
-    """Waits for a condition."""
-    deadline = time.monotonic() + seconds
-    while not condition():
-        assert time.monotonic() < deadline, "it did not come to pass"
-        threading.Event().wait(0.05)
-
-
 def progress(machine: Machine, run: str) -> tuple[object, ...]:
     """What has been done of a run."""
     now = machine.get(run)
@@ -182,7 +173,8 @@ def one_round(machine: Machine, capture: str, dice: random.Random) -> None:
     """A run in the middle of which parts are killed one after the other."""
     run = f"/runs/{machine.client.post(f'{capture}/runs?fidelity=fixed').json()['id']}"
     for what in dice.sample(["application", "worker", "workers", "jobs", "database"], 3):
-        time.sleep(dice.uniform(0.1, 2.5))
+        wanted = int(machine.get(run)["done"]) + dice.randint(1, 8)  # type: ignore[call-overload]
+        until(lambda wanted=wanted: machine.get(run)["state"] == "done" or machine.get(run)["done"] >= wanted, 300)  # type: ignore[misc]
         if machine.get(run)["state"] == "done":
             break
         machine.kill(what, dice)

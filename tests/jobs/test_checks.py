@@ -10,7 +10,7 @@ import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from coordinating import Running, until
+from coordinating import Running
 from ivory_thistle.core.rewriting.offers import Form
 from ivory_thistle.core.states import State
 from ivory_thistle.core.treatment.rules import Rules
@@ -19,6 +19,7 @@ from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows import checks
 from ivory_thistle.workflows.made import handover_of
+from waiting import until
 
 pytestmark = [pytest.mark.database, pytest.mark.browser]
 SCREENS = [{"name": "phone", "width": 390, "height": 844, "density": 3.0, "dark": False}]
@@ -62,6 +63,7 @@ def loads(made: sessionmaker[Session], check: t.Check) -> dict[tuple[int, str], 
         return {(load.page_id, load.tier): load for load in rows}
 
 
+@pytest.mark.slow
 def test_a_check_of_a_run(made: sessionmaker[Session], blobs: Blobs, running: Running, run_id: int) -> None:
     """Passes with pictures and vitals; of what a later check finds the same, nothing is loaded again; an image that is
     left alone is as it was on that page, its page is checked anew, and undoing that is the same handover again."""

@@ -6,7 +6,6 @@ import os
 import shutil
 import signal
 import subprocess
-import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -16,13 +15,14 @@ from dask.distributed import LocalCluster
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from coordinating import Running, until
+from coordinating import Running
 from ivory_thistle.core.states import State
 from ivory_thistle.store import jobs
 from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs
 from ivory_thistle.workflows import auditing
 from ivory_thistle.workflows.made import handover_of
+from waiting import until
 
 pytestmark = pytest.mark.database
 
@@ -42,6 +42,7 @@ def state(made: sessionmaker[Session], run_id: int) -> str:
         return str(session.scalar(select(t.Run.state).where(t.Run.id == run_id)))
 
 
+@pytest.mark.whole
 @pytest.mark.usefixtures("nothing_kept")
 def test_a_run_goes_on_where_it_was_left(
     made: sessionmaker[Session], blobs: Blobs, run_id: int, coordinators: Callable[[], Running]
@@ -61,6 +62,7 @@ def test_a_run_goes_on_where_it_was_left(
     assert all(blobs.has(f.sha256) for f in handover.new_files)
 
 
+@pytest.mark.slow
 @pytest.mark.usefixtures("nothing_kept")
 def test_what_stopping_cuts_short_is_not_failed(
     made: sessionmaker[Session], run_id: int, coordinators: Callable[[], Running]
@@ -78,6 +80,7 @@ def test_what_stopping_cuts_short_is_not_failed(
     assert len(finished(made, run_id)) == 5
 
 
+@pytest.mark.whole
 @pytest.mark.usefixtures("nothing_kept")
 def test_killed_workers_are_replaced(
     made: sessionmaker[Session], run_id: int, coordinators: Callable[[], Running]
@@ -86,9 +89,10 @@ def test_killed_workers_are_replaced(
     workers = coordinators().coordinator.workers
     for _ in range(4):
         until(lambda: bool(workers.pids) or state(made, run_id) == "done")
-        for pid in workers.pids:
+        killed = set(workers.pids)
+        for pid in killed:
             os.kill(pid, signal.SIGKILL)
-        time.sleep(0.5)
+        until(lambda killed=killed: killed.isdisjoint(workers.pids))  # type: ignore[misc]
     until(lambda: state(made, run_id) in ("done", "failed"))
     assert state(made, run_id) == "done"
     with made() as session:
@@ -100,6 +104,7 @@ def test_killed_workers_are_replaced(
     assert states == {"done": 5}
 
 
+@pytest.mark.slow
 def test_tasks_on_a_dask_scheduler(
     made: sessionmaker[Session], run_id: int, coordinators: Callable[[str], Running]
 ) -> None:
@@ -133,6 +138,7 @@ def test_a_full_disk_pauses_the_run(
         assert len(finished(made, run_id)) == 5
 
 
+@pytest.mark.slow
 def test_a_store_that_is_away_pauses_the_run(
     made: sessionmaker[Session], run_id: int, blobs: Blobs, coordinators: Callable[[], Running]
 ) -> None:
@@ -181,6 +187,7 @@ def audit_of(made: sessionmaker[Session], run_id: int) -> t.Audit:
         return session.scalars(select(t.Audit).where(t.Audit.capture_id == capture_id)).one()
 
 
+@pytest.mark.slow
 def test_an_audit_asked_for_during_another_is_done_too(
     made: sessionmaker[Session], run_id: int, coordinators: Callable[[], Running]
 ) -> None:
@@ -204,11 +211,12 @@ def test_an_audit_asked_for_during_another_is_done_too(
             session.get_one(t.Site, capture.site_id).page_budget = budget
             auditing.ask_for_audit(session, capture.id)
         running.coordinator.wake()
-        time.sleep(0.05)
+        until(lambda: audit_of(made, run_id).state is not State.WAITING)
     until(audited)
     assert count() == 0
 
 
+@pytest.mark.slow
 def test_an_audit_that_breaks_is_said_and_stops_nothing(
     made: sessionmaker[Session], run_id: int, coordinators: Callable[[], Running], monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -11,7 +11,7 @@ import pymysql
 import pytest
 from sqlalchemy.orm import Session, sessionmaker
 
-from coordinating import Running, until
+from coordinating import Running
 from ivory_thistle.core.states import State
 from ivory_thistle.intake.folder import Folder
 from ivory_thistle.jobs.coordinator import Coordinator
@@ -23,6 +23,7 @@ from ivory_thistle.store.mariadb import MariaDb
 from ivory_thistle.workflows.auditing import ask_for_audit, audit_capture
 from ivory_thistle.workflows.capturing import capture_opened
 from ivory_thistle.workflows.opening import Opened
+from waiting import until
 
 pytestmark = pytest.mark.database
 SMALL_PACKET = 1 << 20
@@ -99,6 +100,7 @@ def test_a_capture_that_can_not_be_kept_is_given_up(
     running.stop()
 
 
+@pytest.mark.whole
 @pytest.mark.slow
 def test_seventy_thousand_long_addresses_are_kept(made: sessionmaker[Session], blobs: Blobs, tmp_path: Path) -> None:
     """More than a packet in one list: the list is shortened, the count is true, every placement is there."""

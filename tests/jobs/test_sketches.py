@@ -10,7 +10,7 @@ import pytest
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session, sessionmaker
 
-from coordinating import Running, until
+from coordinating import Running
 from ivory_thistle.api.figures import run_out
 from ivory_thistle.api.routes.forecast_of_run import get_forecast_of_run
 from ivory_thistle.core.budgets.policy import Policy
@@ -28,6 +28,7 @@ from ivory_thistle.workflows.runs import first_pass, keep_result, keep_sketches,
 from ivory_thistle.workflows.sampling import foretell_stored
 from ivory_thistle.workflows.treating import TaskResult, treat
 from ivory_thistle.workflows.workers import AT_ONCE
+from waiting import until
 
 pytestmark = pytest.mark.database
 RULES = Rules(fixed=True)

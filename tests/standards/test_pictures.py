@@ -44,6 +44,7 @@ def facts(name: str, data: bytes) -> ImageFacts | None:
     return read_facts(name, data)[0]
 
 
+@pytest.mark.whole
 def test_no_picture_brings_the_reader_down(pillow_images: dict[str, bytes]) -> None:
     """Truncated, crafted, bombs, odd: facts or a problem in words, and a look or none."""
     assert len(pillow_images) > 400
@@ -54,6 +55,7 @@ def test_no_picture_brings_the_reader_down(pillow_images: dict[str, bytes]) -> N
             assert known.width >= 0 and isinstance(known.problem, str)
 
 
+@pytest.mark.whole
 def test_pixels_and_frames_are_pillows(pillow_images: dict[str, bytes]) -> None:
     """Of all sound pictures; turned by EXIF as they are shown."""
     wrong, judged = [], 0
@@ -88,6 +90,7 @@ def test_all_eight_orientations(n: int) -> None:
     assert (known.width, known.height, known.orientation) == ((60, 90) if n >= 5 else (90, 60)) + (n,)
 
 
+@pytest.mark.whole
 def test_metadata_as_exiftool_reads_it(pillow_images: dict[str, bytes], tmp_path: Path) -> None:
     """Debian's libimage-exiftool-perl: a GPS position, a thumbnail and its length in a JPEG's EXIF, exactly as it says."""
     for name, data in pillow_images.items():
@@ -161,6 +164,7 @@ def labelled(tmp_path_factory: pytest.TempPathFactory) -> Iterator[list[tuple[st
     yield found
 
 
+@pytest.mark.whole
 def test_kinds_are_right(labelled: list[tuple[str, str, bytes]]) -> None:
     """At least 95 % of the whole set, and 90 % of every kind."""
     wrong: dict[str, list[str]] = {"graphic": [], "lettering": [], "photograph": []}

@@ -18,6 +18,8 @@ from ivory_thistle.core.selection.candidates import best_candidate
 from ivory_thistle.core.selection.screen import Screen
 from registries import member, npm_package, python_source
 
+pytestmark = pytest.mark.whole
+
 ONE = Screen("one", 1000, 1000, 1)
 
 

@@ -11,6 +11,8 @@ import pytest
 from ivory_thistle.core.selection.tree import MATHML, SVG, XLINK, tree_of
 from registries import members, python_source
 
+pytestmark = pytest.mark.whole
+
 Node = tuple[int, str, tuple[tuple[str, str], ...]]
 _LANGUAGES = {"svg ": SVG, "math ": MATHML}
 _PREFIXES = {

@@ -6,7 +6,6 @@ import asyncio
 import os
 import signal
 import threading
-import time
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
@@ -23,6 +22,7 @@ from ivory_thistle.store import tables as t
 from ivory_thistle.store.blobs import Blobs, StorageError
 from ivory_thistle.store.database import connect, gives_way, in_transaction, is_away, migrate, sessions
 from ivory_thistle.store.mariadb import MariaDb
+from waiting import until
 
 pytestmark = pytest.mark.database
 
@@ -101,10 +101,7 @@ def test_a_database_that_was_killed_comes_back(tmp_path: Path) -> None:
         with pytest.raises(OperationalError) as away:
             in_transaction(made, lambda s: s.scalar(select(t.Site.id)))
         assert is_away(away.value) and not gives_way(away.value)
-        deadline = time.monotonic() + 15
-        while not database.pid or database.pid == server.pid or not _answers(made):
-            assert time.monotonic() < deadline
-            time.sleep(0.1)
+        until(lambda: database.pid and database.pid != server.pid and _answers(made), 15)
         assert in_transaction(made, lambda s: s.scalar(select(t.Site.name))) == "kept"
         engine.dispose()
     finally:

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import os
+import socket
 import subprocess
 import sys
-import threading
 from pathlib import Path
 
 import httpx
 import pytest
 
 from pictures import write_site
+from waiting import until
 
 ROOT = Path(__file__).parents[2]
 PROGRAMS = ("python", "python3", "node", "npm", "npx", "bash", "sh", "env", "dirname", "readlink", "sha256sum", "cat",
@@ -72,11 +73,11 @@ def test_the_application_in_somebodys_folder(tmp_path: Path, environment: dict[s
         process = subprocess.Popen(call, cwd=site, env=environment | own, stdout=log, stderr=log)
     try:
         with httpx.Client(base_url=f"http://127.0.0.1:{port}/api/v1", timeout=60) as client:
-            wait_for(lambda: process.poll() is None and answers(client))
+            until(lambda: process.poll() is None and answers(client))
             client.headers["authorization"] = f"Bearer {(data / 'secret').read_text()}"
             made = client.post("/sites/from-folder", json={"folder": str(site)}).json()
             capture = f"/captures/{made['capture']['id']}"
-            wait_for(lambda: client.get(capture).json()["state"] == "done")
+            until(lambda: client.get(capture).json()["state"] == "done")
     finally:
         process.terminate()
         process.wait(30)
@@ -84,8 +85,7 @@ def test_the_application_in_somebodys_folder(tmp_path: Path, environment: dict[s
 
 
 def free_port() -> int:
-    import socket
-
+    """A port of loopback that nobody has now."""
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         return int(probe.getsockname()[1])
@@ -96,11 +96,3 @@ def answers(client: httpx.Client) -> bool:
         return client.get("/health").status_code == 200
     except httpx.HTTPError:
         return False
-
-
-def wait_for(condition: object, seconds: float = 120) -> None:
-    for _ in range(int(seconds / 0.1)):
-        if condition():  # type: ignore[operator]
-            return
-        threading.Event().wait(0.1)
-    raise AssertionError("it did not come to pass")

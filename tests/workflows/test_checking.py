@@ -26,6 +26,7 @@ def handed_over(site_folder: Path, tmp_path: Path) -> Path:
     return tmp_path / "out"
 
 
+@pytest.mark.slow
 @pytest.mark.usefixtures("two_screens")
 def test_what_was_handed_over_passes_in_every_tier(site_folder: Path, tmp_path: Path) -> None:
     """Two pages on two screens in three tiers; older tiers load their own formats, as foretold."""
@@ -44,6 +45,7 @@ def test_what_was_handed_over_passes_in_every_tier(site_folder: Path, tmp_path: 
     assert {case.get("name") for case in root.iter("testcase")} == {"index.html", "more/second.html"}
 
 
+@pytest.mark.whole
 @pytest.mark.usefixtures("two_screens")
 def test_what_is_never_slid_into_view_is_not_missed(tmp_path: Path) -> None:
     """Lazy pictures beside what a row shows come when a visitor slides it; what does not come weighs nothing."""
@@ -86,6 +88,8 @@ def without_a_page(out: Path) -> None:
     (out / "index.html").unlink()
 
 
+@pytest.mark.slow
+@pytest.mark.daily(1)
 @pytest.mark.parametrize(
     ("spoil", "words"),
     [
@@ -124,6 +128,7 @@ def test_addresses_are_told_apart_as_browsers_do(tmp_path: Path) -> None:
     assert (done.returncode, load["wrong"], load["foretold"]) == (0, [], 7 * len(picture))
 
 
+@pytest.mark.whole
 def test_frames_and_layouts_are_allowed_for(tmp_path: Path) -> None:
     """Pages in frames may show one picture at two sizes; what a container overrides need not come."""
     small = encoded(photograph("coffee").resize((150, 100)), "JPEG")

@@ -36,6 +36,7 @@ def a_site(folder: Path, modern: str) -> Side:
     return Side(read_folder(opened), opened.read)
 
 
+@pytest.mark.slow
 def test_what_is_served_the_same_is_loaded_once(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """What differs is loaded in each tier and timed, also where it differs in a frame only; every tier is told of."""
     before = a_site(tmp_path / "before", IMG)

@@ -37,6 +37,7 @@ def contents(folder: Path) -> dict[str, str]:
 SCHEMA = json.loads((Path(__file__).parents[2] / "docs/manifest.schema.json").read_text())
 
 
+@pytest.mark.slow
 def test_same_addresses(site_folder: Path, tmp_path: Path) -> None:
     """Nothing of the site changes; each new file is its original's size, is lighter, and the check passes in each tier."""
     out = tmp_path / "out"
@@ -77,6 +78,7 @@ def test_same_addresses_whatever_the_name_and_the_query(tmp_path: Path) -> None:
     assert told["avif"]["after"] == told["avif"]["foretold"] == 2 * light.stat().st_size < told["avif"]["before"]
 
 
+@pytest.mark.slow
 def test_in_place(site_folder: Path, tmp_path: Path) -> None:
     """Same names, formats and pixels, fewer bytes; the originals stand in a folder of their own."""
     out = tmp_path / "out"
@@ -124,6 +126,7 @@ def test_files_only_as_a_zip(site_folder: Path, tmp_path: Path) -> None:
             assert file["path"] == f"{folder}/{stem}-{file['width']}.{digest[:8]}.{kind[file['format']]}"
 
 
+@pytest.mark.slow
 def test_words_are_written_and_files_renamed(site_folder: Path, tmp_path: Path) -> None:
     """As a CSV says that was edited; old addresses lead to the new ones, the check passes, and nothing else changes."""
     page = site_folder / "index.html"
@@ -162,6 +165,7 @@ def test_words_are_written_and_files_renamed(site_folder: Path, tmp_path: Path) 
     assert checked.returncode == 0, checked.stdout
 
 
+@pytest.mark.whole
 def test_what_fails_the_check_is_not_written(
     site_folder: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -9,7 +9,7 @@ import pytest
 
 from fuzz import TARGETS, corpora, tried
 
-pytestmark = pytest.mark.slow
+pytestmark = pytest.mark.whole
 
 COUNTS = {"picture": 200, "zip": 200, "har": 200, "web": 60}
 

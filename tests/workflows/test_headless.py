@@ -50,6 +50,7 @@ def test_audit_counts_distinct_files_by_any_reference(site_folder: Path) -> None
     assert (coffee["format"], coffee["width"], coffee["height"], coffee["pages"]) == ("jpeg", 600, 400, 2)
 
 
+@pytest.mark.slow
 def test_treating_writes_a_whole_site_and_keeps_the_original(site_folder: Path, tmp_path: Path) -> None:
     """Originals untouched, new files decode, savings add up, and treating the result changes nothing."""
     (site_folder / "img/bomb.png").write_bytes(png_that_claims(60_000, 60_000))

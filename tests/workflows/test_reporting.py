@@ -197,6 +197,7 @@ def fifty_pages() -> Report:
     return replace(a_report(screens=DEFAULT_SCREENS), rows=(*rows[:7], heavier, *rows[8:]), images=images)
 
 
+@pytest.mark.slow
 def test_a_page_of_its_own(page: Page, tmp_path: Path) -> None:
     """Small, without scripts and addresses, names as text, nothing that axe finds; what got heavier comes first."""
     small = thumbnail(Pixels(np.asarray(photograph("china"))))

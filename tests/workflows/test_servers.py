@@ -19,6 +19,8 @@ from ivory_thistle.core.rewriting.snippets import APACHE, NGINX, server_snippets
 from ivory_thistle.core.treatment.names import BESIDE_PATTERN
 from ivory_thistle.core.treatment.rendition import RenditionFacts
 
+pytestmark = pytest.mark.whole
+
 FILES = {
     "img/a.jpg": "original a", "img/a.jpg.light.avif": "avif a", "img/a.jpg.light.webp": "webp a",
     "img/a.jpg.light.jpg": "light a", "img/b c.PNG": "original b", "img/b c.PNG.light.webp": "webp b",
@@ -45,6 +47,7 @@ ASKED = [
 ]
 
 
+@pytest.mark.whole
 def rendition(path: str, tier: str, name: str) -> RenditionFacts:
     """One that was made of a picture."""
     return RenditionFacts(tier=tier, format=name, width=10, height=10, bytes=5, sha256=f"{path}{tier}")

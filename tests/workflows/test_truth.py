@@ -26,7 +26,7 @@ from ivory_thistle.workflows.measuring import measure_folder
 from ivory_thistle.workflows.reading import read_folder
 from ivory_thistle.workflows.reporting import measured_json
 
-pytestmark = pytest.mark.browser
+pytestmark = [pytest.mark.recorded, pytest.mark.usefixtures("measured_as_recorded")]
 VECTOR = '<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"><g id="a"><rect width="5" height="5"/></g></svg>'
 
 

@@ -26,6 +26,7 @@ from ivory_thistle.workflows.inspecting import inspect_file, inspection
 from ivory_thistle.workflows.reading import inspect_folder
 from ivory_thistle.workflows.workers import Call, CallFailedError, Workers, WorkersError
 from pictures import encoded, photograph
+from waiting import until
 
 
 def double(number: int) -> int:
@@ -61,7 +62,8 @@ def refuse() -> None:
 
 def note_and_wait(place: str) -> int:
     Path(place).write_text(str(os.getpid()))
-    time.sleep(1.5)
+    # Until somebody takes the file away, or this process.
+    until(lambda: not Path(place).exists())
     return os.getpid()
 
 
@@ -108,10 +110,11 @@ def test_one_killed_from_outside_is_no_calls_fault(workers: Workers, tmp_path: P
     killed: list[int] = []
 
     def kill() -> None:
-        while not place.exists() or not place.read_text():
-            time.sleep(0.01)
+        until(lambda: place.exists() and place.read_text(), every=0.01)
         killed.append(int(place.read_text()))
         os.kill(killed[0], signal.SIGKILL)
+        until(lambda: place.read_text() not in ("", str(killed[0])), every=0.01)
+        place.unlink()
 
     threading.Thread(target=kill, daemon=True).start()
     (outcome,) = workers.run([Call("x", note_and_wait, (str(place),), 30)])
@@ -185,13 +188,21 @@ def test_a_page_that_takes_too_long_is_its_own_fault(monkeypatch: pytest.MonkeyP
             pass
     with in_time(0):
         pass
-    time.sleep(1.2)
+    assert signal.getitimer(signal.ITIMER_REAL) == (0.0, 0.0)
 
 
-def test_long_calls_are_shared_out() -> None:
+def test_long_calls_are_shared_out(tmp_path: Path) -> None:
     """Two calls go to two workers: none waits behind another while one is idle."""
     with Workers() as some:
-        calls = [Call(n, note_and_wait, (os.devnull,), 30) for n in range(2)]
+        places = [tmp_path / "first", tmp_path / "second"]
+
+        def go_on() -> None:
+            until(lambda: all(place.exists() for place in places))
+            for place in places:
+                place.unlink()
+
+        threading.Thread(target=go_on, daemon=True).start()
+        calls = [Call(n, note_and_wait, (str(place),), 30) for n, place in enumerate(places)]
         assert len({outcome.value for outcome in some.run(calls)}) == 2
 
 

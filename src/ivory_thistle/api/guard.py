@@ -59,9 +59,8 @@ class Guard:
 
         if refused or too_long:
             foreign = {"type": "urn:ivory-thistle:foreign", "title": "Refused", "status": 403, "detail": refused}
-            problem = foreign if refused else ADDRESS_TOO_LONG
-            answer = JSONResponse(problem, problem["status"], media_type="application/problem+json")
-            await answer(scope, receive, guarded)
+            problem, status = (foreign, 403) if refused else (ADDRESS_TOO_LONG, 400)
+            await JSONResponse(problem, status, media_type="application/problem+json")(scope, receive, guarded)
             return
         await self._app(scope, receive, guarded)
 

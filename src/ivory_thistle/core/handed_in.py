@@ -16,13 +16,16 @@ MOST_CHARACTERS = 200_000
 MOST_PARTS = 32
 """Of a name with dots; what reads TOML takes time that grows with the square of them."""
 _IN_TOML = re.compile(
-    r'"""(?:[^"\\]|\\.|"(?!""))*+"""(?:"{0,2}+)|'
-    r"'''(?:[^']|'(?!''))*+'''(?:'{0,2}+)|"
-    r'"(?:[^"\\\n]|\\.)*+"|'
-    r"'[^'\n]*+'|#[^\n]*+|(?P<dot>\.)|(?P<end>[,=\[\]{}\n])",
+    r'"""(?:[^"\\]|\\.|"(?!""))*+(?:"{3,5}+)?|'
+    r"'''(?:[^']|'(?!''))*+(?:'{3,5}+)?|"
+    r'"(?:[^"\\\n]|\\.)*+"?|'
+    r"'[^'\n]*+'?|#[^\n]*+|(?P<dot>\.)|(?P<end>[,=\[\]{}\n])",
     re.DOTALL,
 )
-"""Texts and comments as a whole, and what joins or ends names (TOML 1.0.0, "Keys")."""
+"""Texts and comments as a whole, and what joins or ends names (TOML 1.0.0, "Keys").
+
+A text that does not end takes all that is left, so that none is looked for twice: what reads TOML stops there.
+"""
 _WHOLE = range(-(2**63), 2**63)
 """What a whole number may be (TOML 1.0.0, "Integer"); Python can't even print much larger ones."""
 _HALF_LETTER = re.compile("[\ud800-\udfff]")

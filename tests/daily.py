@@ -20,7 +20,7 @@ import pytest
 from cpu import tree_seconds
 
 BUDGET_SECONDS, SLOW_BUDGET_SECONDS = 6.0, 30.0
-"""CPU that a test of every day may take, and one that is marked slow."""
+"""CPU that a test of every day may take, and one that is marked `slow`; `slow(n)` may take n seconds."""
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:
@@ -77,7 +77,8 @@ def pytest_runtest_call(item: pytest.Item) -> Iterator[None]:
     outcome = yield
     took = tree_seconds() - before
     item.user_properties.append(("cpu", round(took, 2)))
-    allowed = SLOW_BUDGET_SECONDS if item.get_closest_marker("slow") else BUDGET_SECONDS
+    slow = item.get_closest_marker("slow")
+    allowed = (slow.args[0] if slow.args else SLOW_BUDGET_SECONDS) if slow else BUDGET_SECONDS
     if took > allowed and not item.config.getoption("whole") and not item.get_closest_marker("whole"):
         pytest.fail(
             f"It took {took:.1f} s of CPU; by day {allowed:g} s are allowed. Mark it, or make it less.", pytrace=False

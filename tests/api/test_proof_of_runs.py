@@ -112,6 +112,7 @@ def test_what_is_held_stays_at_once(shared_run: tuple[httpx.Client, int, int]) -
     assert again["totals"] == before["totals"]
 
 
+@pytest.mark.slow
 def test_verdicts_outlive_a_run_that_makes_the_same(
     run: tuple[httpx.Client, int, int], application: Application
 ) -> None:

@@ -15,6 +15,7 @@ RULES = '[all]\nquality = { webp = 70 }\nmetadata = "copyright"\n[[rule]]\npath 
 )
 
 
+@pytest.mark.slow
 def test_rules_are_kept_foretold_and_followed(application: Application, site_folder: Path) -> None:
     """Taken over as a whole or not at all; undone by what they were."""
     client = application.client

@@ -54,6 +54,7 @@ def test_what_always_matches() -> None:
         assert reading.is_steady(reading.references[0]) is steady, css
 
 
+@pytest.mark.whole
 def test_narrow_screens_take_narrower_files(tmp_path: Path) -> None:
     """Chromium judges: the same boxes and pictures in every tier, and fewer bytes on the phone than on the laptop."""
     site = tmp_path / "site"

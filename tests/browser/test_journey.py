@@ -253,7 +253,7 @@ def nothing_runs_out(page: Page, width: int) -> None:
     page.set_viewport_size({"width": 1280, "height": 800})
 
 
-@pytest.mark.slow
+@pytest.mark.slow(90)
 def test_from_a_folder_to_the_handover(
     request: pytest.FixtureRequest, page: Page, application: Application, site_folder: Path, tmp_path: Path,
     complaints: list[str],
@@ -454,6 +454,7 @@ def test_chromium_shows_the_handover_like_the_original(page: Page, served: str) 
     assert "china-480.avif" in background
 
 
+@pytest.mark.slow
 def test_room_is_cleared_only_when_asked(application: Application, page: Page, site_folder: Path) -> None:
     """The left-overs of a site that was taken off the list, after a question; by keyboard."""
     (site_folder / "only-here.txt").write_text("What no other site has.")

@@ -43,6 +43,7 @@ def site(tmp_path: Path) -> Path:
     return tmp_path / "site"
 
 
+@pytest.mark.whole
 def test_where_it_is_named_early(site: Path, tmp_path: Path) -> None:
     """Only where it is the largest paint on every screen, is not named yet, and takes no other file elsewhere."""
     treat_folder(Folder(site), tmp_path / "out", Rules(fixed=True))

@@ -15,6 +15,7 @@ from pictures import encoded, photograph
 pytestmark = [pytest.mark.browser, pytest.mark.database]
 
 
+@pytest.mark.slow
 def test_no_screen_speaks_of_pages(page: Page, application: Application, tmp_path: Path) -> None:
     """From the folder to the download."""
     folder = tmp_path / "holiday"

@@ -62,6 +62,7 @@ def test_the_swap_shows_the_same_place(proof: Page) -> None:
     assert np.corrcoef(before[inner].ravel(), after[inner].ravel())[0, 1] > 0.97
 
 
+@pytest.mark.slow
 def test_a_queue_is_judged_by_keyboard_alone(proof: Page, application: Application, site: tuple[int, int]) -> None:
     """Accept, hold, make anew, undo and a note; what is judged is left for the next that is not."""
     first = path_of(proof)
@@ -110,6 +111,7 @@ def accepted_after_all(proof: Page, path: str) -> None:
     expect(shown).to_have_text(path)
 
 
+@pytest.mark.slow
 def test_settings_are_tried_and_taken(proof: Page) -> None:
     """Moving along the curve shows the new picture; taking it makes a decision against the rules."""
     proof.get_by_role("slider", name="quality").fill("30")

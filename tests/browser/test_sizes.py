@@ -98,6 +98,7 @@ def swept(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, dict[str, Swe
         return folder, sweep_pages(address, pages, DEFAULT_SCREENS)
 
 
+@pytest.mark.slow
 def test_chromium_takes_the_right_rung(page: Page, swept: tuple[Path, dict[str, SweptPage]]) -> None:
     """At every measured width no file is narrower than its box; between them, 95 % are within a rung of the best."""
     folder, found = swept
@@ -141,6 +142,7 @@ def test_what_screens_show_first_is_known(tmp_path: Path) -> None:
     assert [fit_sizes(image.widths) for image in images] == ["40px", "100vw", "300px"]
 
 
+@pytest.mark.slow
 def test_whole_pictures_and_touched_screens(tmp_path: Path) -> None:
     """What is drawn whole in a low box is narrower than it; where fingers get a wider box, that one counts."""
     Image.new("RGB", (600, 400)).save(tmp_path / "a.png")

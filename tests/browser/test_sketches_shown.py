@@ -14,6 +14,7 @@ from pictures import camera_picture, encoded
 pytestmark = [pytest.mark.browser, pytest.mark.database]
 
 
+@pytest.mark.whole
 def test_a_run_is_sketched_first(page: Page, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Pages and images as sketched, then stopped: what was sketched stays marked, and nothing is handed over."""
     monkeypatch.setenv("THISTLE_SKETCH_FROM", "0")

@@ -34,6 +34,11 @@ def picture(tmp_path: Path) -> Path:
     return path
 
 
+def at(picture: Path) -> tuple[Path, str]:
+    """Where it lies, as workers are told."""
+    return picture.parent, picture.name
+
+
 def asked(picture: Path, rules: Rules = RULES) -> Treatment:
     """A treatment of the picture as content, in two widths."""
     facts, _ = read_facts("coffee.jpg", picture.read_bytes())
@@ -61,9 +66,9 @@ def test_a_second_site_gets_the_same_files_unencoded(
 ) -> None:
     """The files, their facts and the words are those of the first time, in another blob store."""
     kept, one, other = (str(tmp_path / name) for name in ("kept", "one", "other"))
-    first = treat(one, asked(picture), picture, kept)
+    first = treat(one, asked(picture), at(picture), kept)
     request.getfixturevalue("nothing_encodes")
-    second = treat(other, asked(picture), picture, kept)
+    second = treat(other, asked(picture), at(picture), kept)
     assert first.renditions
     assert (second.renditions, second.words) == (first.renditions, first.words)
     assert contents(second, Blobs(other)) == contents(first, Blobs(one))
@@ -73,7 +78,7 @@ def test_keys_of_all_that_is_kept(picture: Path, tmp_path: Path) -> None:
     """Told at once: none of an empty store, nor of one that is away."""
     place = str(tmp_path / "kept")
     assert not kept_keys(open_kept(place)) and not kept_keys(None)
-    treat(str(tmp_path / "one"), asked(picture), picture, place)
+    treat(str(tmp_path / "one"), asked(picture), at(picture), place)
     assert kept_keys(open_kept(place)) == {asked(picture).key}
 
 
@@ -118,14 +123,16 @@ def test_lettering_matters_where_the_kind_is_not_known_yet(picture: Path) -> Non
 def test_a_damaged_store_costs_work_and_nothing_else(picture: Path, tmp_path: Path) -> None:
     """A file with another content, a note that is none, a store that can't be made: the picture is encoded again."""
     kept, treatment = tmp_path / "kept", asked(picture)
-    right = treat(str(tmp_path / "1"), treatment, picture, str(kept))
+    right = treat(str(tmp_path / "1"), treatment, at(picture), str(kept))
     blob = next(p for p in kept.rglob("*") if p.name == right.renditions[0].sha256)
     blob.write_bytes(b"something else")
-    assert treat(str(tmp_path / "2"), treatment, picture, str(kept)).renditions == right.renditions
+    assert treat(str(tmp_path / "2"), treatment, at(picture), str(kept)).renditions == right.renditions
     assert Blobs(str(tmp_path / "2")).get(right.renditions[0].sha256) != b"something else"
     next(kept.rglob("*.json")).write_text('{"renditions": [{}]}')
-    assert treat(str(tmp_path / "3"), treatment, picture, str(kept)).renditions == right.renditions
-    assert treat(str(tmp_path / "4"), treatment, picture, str(picture / "below-a-file")).renditions == right.renditions
+    assert treat(str(tmp_path / "3"), treatment, at(picture), str(kept)).renditions == right.renditions
+    assert (
+        treat(str(tmp_path / "4"), treatment, at(picture), str(picture / "below-a-file")).renditions == right.renditions
+    )
 
 
 def test_what_was_used_longest_ago_goes_first(picture: Path, tmp_path: Path) -> None:
@@ -133,7 +140,7 @@ def test_what_was_used_longest_ago_goes_first(picture: Path, tmp_path: Path) -> 
     kept = Kept(str(tmp_path / "kept"))
     treatments = [asked(picture, replace(RULES, qualities={"baseline": q})) for q in (60, 50, 40)]
     for treatment in treatments:
-        treat(str(tmp_path / "site"), treatment, picture, kept.blobs.url)
+        treat(str(tmp_path / "site"), treatment, at(picture), kept.blobs.url)
     everything = sum(size for _, size in kept.blobs.every())
     for age, treatment in zip((300, 200, 100), treatments, strict=True):
         note = next((tmp_path / "kept").rglob(f"{treatment.key}.json"))
@@ -149,7 +156,7 @@ def test_what_was_used_longest_ago_goes_first(picture: Path, tmp_path: Path) -> 
 def test_the_room_that_it_takes_is_told_and_given_back(engine: Engine, picture: Path, tmp_path: Path) -> None:
     """All of it is spare: nothing needs it but the work that it saves."""
     kept, blobs = tmp_path / "kept", Blobs(str(tmp_path / "blobs"))
-    treat(blobs.url, asked(picture), picture, str(kept))
+    treat(blobs.url, asked(picture), at(picture), str(kept))
     places = Places(tmp_path / "uploads", tmp_path / "staging", None, kept)
     with sessions(engine)() as session:
         part = next(room for room in room_taken(session, blobs, places) if room.kind == "kept")

@@ -29,35 +29,44 @@ _LONG_CHARACTERS = 100_000
 """Of a LONGTEXT, which holds more than one statement may bring."""
 
 
-class Words(TypeDecorator[str]):
-    """Text of so many characters at most (VARCHAR); longer text is shortened."""
+class _Shortened(TypeDecorator[str]):
+    """Text that is shortened to what its column takes."""
 
     impl, cache_ok = String, True
+    _characters = 0
+    _bytes: int | None = None
+
+    @property
+    def python_type(self) -> type[str]:
+        """What rows and statements have of it."""
+        return str
+
+    def process_bind_param(self, value: str | None, dialect: Dialect) -> str | None:
+        return None if value is None else shortened(value, self._characters, self._bytes)
+
+
+class Words(_Shortened):
+    """Text of so many characters at most (VARCHAR)."""
+
+    cache_ok = True
 
     def __init__(self, characters: int) -> None:
         super().__init__(characters)
         self._characters = characters
 
-    def process_bind_param(self, value: str | None, dialect: Dialect) -> str | None:
-        return None if value is None else shortened(value, self._characters)
 
-
-class Text(TypeDecorator[str]):
-    """Text of 65,535 bytes at most; longer text is shortened."""
+class Text(_Shortened):
+    """Text of 65,535 bytes at most."""
 
     impl, cache_ok = SqlText, True
-
-    def process_bind_param(self, value: str | None, dialect: Dialect) -> str | None:
-        return None if value is None else shortened(value, _TEXT_BYTES, _TEXT_BYTES)
+    _characters = _bytes = _TEXT_BYTES
 
 
-class LongText(TypeDecorator[str]):
-    """Text of 100,000 characters at most (LONGTEXT); longer text is shortened."""
+class LongText(_Shortened):
+    """Text of 100,000 characters at most (LONGTEXT)."""
 
     impl, cache_ok = LONGTEXT, True
-
-    def process_bind_param(self, value: str | None, dialect: Dialect) -> str | None:
-        return None if value is None else shortened(value, _LONG_CHARACTERS)
+    _characters = _LONG_CHARACTERS
 
 
 Path = Words(2048)

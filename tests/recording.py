@@ -77,7 +77,7 @@ def _differences(before: Any, now: Any) -> Iterator[str]:
 
 def _file_name(test: str) -> str:
     """Of a test's id: readable, and its own however long the id is."""
-    path, _, name = test.rpartition("::")
+    path, _, name = test.partition("::")
     plain = re.sub(r"\W+", "-", f"{Path(path).stem.removeprefix('test_')}-{name.removeprefix('test_')}").strip("-")
     return plain if len(plain) < 80 else f"{plain[:70]}-{sha256(test.encode()).hexdigest()[:8]}"
 
@@ -101,10 +101,10 @@ class RecordedMeasuring:
 
             def keep(measured: PageMeasurement) -> None:
                 # What hangs on time (paints, shifts) is not recorded: it differs from one look to the next.
+                boxes = tuple(_as_recorded(box, address) for box in measured.placements)
                 told = PageMeasurement(
-                    measured.page, measured.screen, tuple(map(_rounded, measured.placements)), measured.requests,
-                    problem=measured.problem,
-                )  # fmt: skip
+                    measured.page, measured.screen, boxes, measured.requests, problem=measured.problem
+                )
                 found[f"{measured.page} on {measured.screen}"] = asdict(told)
 
             measure_pages(address, pages, screens, keep, **others)
@@ -116,9 +116,10 @@ class RecordedMeasuring:
                 on_page(_measurement(told[f"{page} on {screen.name}"]))
 
 
-def _rounded(box: MeasuredPlacement) -> MeasuredPlacement:
-    """To a tenth of a CSS px."""
-    return replace(box, **{side: round(getattr(box, side), 1) for side in ("x", "y", "width", "height")})
+def _as_recorded(box: MeasuredPlacement, address: str) -> MeasuredPlacement:
+    """To a tenth of a CSS px, and without the port that the site was served on."""
+    sides = {side: round(getattr(box, side), 1) for side in ("x", "y", "width", "height")}
+    return replace(box, address=box.address.replace(address, "http://site.invalid"), **sides)
 
 
 def _measurement(values: dict[str, Any]) -> PageMeasurement:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, ClassVar
 
 from sqlalchemy import BigInteger, Dialect, Enum, ForeignKey, MetaData, String, TypeDecorator
 from sqlalchemy import Text as SqlText
@@ -32,7 +32,8 @@ _LONG_CHARACTERS = 100_000
 class _Shortened(TypeDecorator[str]):
     """Text that is shortened to what its column takes."""
 
-    impl, cache_ok = String, True
+    impl: ClassVar[Any] = String
+    cache_ok = True
     _characters = 0
     _bytes: int | None = None
 
@@ -58,14 +59,16 @@ class Words(_Shortened):
 class Text(_Shortened):
     """Text of 65,535 bytes at most."""
 
-    impl, cache_ok = SqlText, True
+    impl = SqlText
+    cache_ok = True
     _characters = _bytes = _TEXT_BYTES
 
 
 class LongText(_Shortened):
     """Text of 100,000 characters at most (LONGTEXT)."""
 
-    impl, cache_ok = LONGTEXT, True
+    impl = LONGTEXT
+    cache_ok = True
     _characters = _LONG_CHARACTERS
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
-from typing import Any, ClassVar
+from typing import Any
 
 from sqlalchemy import BigInteger, Dialect, Enum, ForeignKey, MetaData, String, TypeDecorator
 from sqlalchemy import Text as SqlText
@@ -32,7 +32,7 @@ _LONG_CHARACTERS = 100_000
 class _Shortened(TypeDecorator[str]):
     """Text that is shortened to what its column takes."""
 
-    impl: ClassVar[Any] = String
+    impl: Any = String
     cache_ok = True
     _characters = 0
     _bytes: int | None = None

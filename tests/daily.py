@@ -35,6 +35,7 @@ def pytest_configure(config: pytest.Config) -> None:
         os.environ.pop("THISTLE_DAILY", None)
     else:
         os.environ["THISTLE_DAILY"] = "1"
+    config.pluginmanager.register(_ToldAtOnce(config))
 
 
 def pytest_report_header(config: pytest.Config) -> str:
@@ -84,6 +85,21 @@ def pytest_runtest_call(item: pytest.Item) -> Iterator[None]:
             f"It took {took:.1f} s of CPU; by day {allowed:g} s are allowed. Mark it, or make it less.", pytrace=False
         )
     return outcome
+
+
+class _ToldAtOnce:
+    """Names a test that failed when it does: whoever watches need not wait for the end."""
+
+    def __init__(self, config: pytest.Config) -> None:
+        self._config = config
+
+    def pytest_runtest_logreport(self, report: pytest.TestReport) -> None:
+        """One line, with where it broke."""
+        terminal = self._config.pluginmanager.get_plugin("terminalreporter")
+        if report.failed and terminal:
+            words = report.longreprtext.strip().splitlines()
+            terminal.ensure_newline()
+            terminal.write_line(f"failed: {report.nodeid[:150]}: {words[-1][:200] if words else report.when}")
 
 
 def pytest_terminal_summary(terminalreporter: pytest.TerminalReporter) -> None:

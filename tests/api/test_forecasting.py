@@ -24,7 +24,7 @@ def keeping(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Application]:
             yield application
 
 
-@pytest.mark.slow
+@pytest.mark.whole
 def test_from_a_forecast_to_the_truth(keeping: Application, site_folder: Path) -> None:
     """Nothing known, then all of a little site by its sample; a run's files are exactly those; pages by their markup."""
     application, client = keeping, keeping.client

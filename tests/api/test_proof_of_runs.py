@@ -66,7 +66,7 @@ def test_every_image_has_a_score_or_a_reason(shared_run: tuple[httpx.Client, int
     assert row["score"] == pytest.approx(ours, abs=1.0)
 
 
-@pytest.mark.slow
+@pytest.mark.whole
 def test_drawings_have_a_score_and_filters_are_the_librarys(application: Application, site_folder: Path) -> None:
     """A vector drawing is held against its original as drawn; of each facet just what it names is left."""
     ballast = "<!-- " + "ballast " * 900 + "-->"
@@ -112,7 +112,7 @@ def test_what_is_held_stays_at_once(shared_run: tuple[httpx.Client, int, int]) -
     assert again["totals"] == before["totals"]
 
 
-@pytest.mark.slow
+@pytest.mark.whole
 def test_verdicts_outlive_a_run_that_makes_the_same(
     run: tuple[httpx.Client, int, int], application: Application
 ) -> None:

@@ -59,7 +59,7 @@ def test_a_server_that_never_answers(application: Application) -> None:
     application.client.delete(f"/api/v1/sites/{site['id']}")
 
 
-@pytest.mark.slow
+@pytest.mark.whole
 @pytest.mark.browser
 def test_a_page_whose_script_never_ends(application: Application, tmp_path: Path) -> None:
     """A measurement with a browser that answers nothing; no browser is left, and the next job is done."""

@@ -20,7 +20,7 @@ from ivory_thistle.intake.folder import Folder
 from ivory_thistle.intake.site_server import serve_site
 from ivory_thistle.intake.sweeping import SweptPage, sweep_pages
 
-LAYOUTS = int(os.environ.get("THISTLE_LAYOUTS", "12"))
+LAYOUTS = int(os.environ.get("THISTLE_LAYOUTS", "4" if "THISTLE_DAILY" in os.environ else "12"))
 RUNGS = tuple(round(120 * 1.2**n) for n in range(18))
 """From 120 to 2,660 px, each a fifth wider than the one before."""
 OFF_THE_SWEEP = range(327, 2560, 131)

@@ -75,6 +75,7 @@ SPOILS = [
 ]  # fmt: skip
 
 
+@pytest.mark.daily(2)
 @pytest.mark.slow
 @pytest.mark.parametrize(("spoil", "kinds"), SPOILS, ids=[spoil.__name__ for spoil, _ in SPOILS])
 def test_planted_damage_is_found_and_told_and_comes_first(

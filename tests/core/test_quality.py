@@ -93,7 +93,6 @@ def test_more_loss_scores_less_as_ssim_says_too() -> None:
 
 
 @pytest.mark.whole
-@pytest.mark.slow
 def test_squares_tell_about_the_same_as_the_whole() -> None:
     """Three published photographs put together, so large that squares are less: within 2.5 points, 0.7 on average."""
     sides = [photograph(name).resize((640, 800)) for name in ("coffee", "chelsea", "china")]

@@ -119,7 +119,7 @@ def test_the_largest_picture_and_the_shift_it_causes(pictures: Path) -> None:
     assert 0 <= m.layout_shift < 1
 
 
-@pytest.mark.slow
+@pytest.mark.whole
 def test_a_large_picture_is_waited_for_until_it_is_painted(pictures: Path) -> None:
     """It is decoded for longer than it takes to load; what covers the screen or holds nothing is not waited for."""
     (pictures / "hero.jpg").write_bytes(encoded(camera_picture(5400, 3600), "JPEG", quality=95))

@@ -183,6 +183,7 @@ def test_scripts_follow_a_new_size_before_boxes_are_read() -> None:
     assert widths == {at: at / 2 for at in SWEEP}
 
 
+@pytest.mark.whole
 def test_a_page_that_moves_without_end_is_compared() -> None:
     """A script swings its title; a smaller picture is told all the same, and nothing where all is as it was."""
     page = b"""<!doctype html><title>x</title><h1>x</h1><img src=a.png alt=""><script>

@@ -62,7 +62,7 @@ def test_a_run_goes_on_where_it_was_left(
     assert all(blobs.has(f.sha256) for f in handover.new_files)
 
 
-@pytest.mark.slow
+@pytest.mark.whole
 @pytest.mark.usefixtures("nothing_kept")
 def test_what_stopping_cuts_short_is_not_failed(
     made: sessionmaker[Session], run_id: int, coordinators: Callable[[], Running]
@@ -187,7 +187,7 @@ def audit_of(made: sessionmaker[Session], run_id: int) -> t.Audit:
         return session.scalars(select(t.Audit).where(t.Audit.capture_id == capture_id)).one()
 
 
-@pytest.mark.slow
+@pytest.mark.whole
 def test_an_audit_asked_for_during_another_is_done_too(
     made: sessionmaker[Session], run_id: int, coordinators: Callable[[], Running]
 ) -> None:

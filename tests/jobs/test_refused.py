@@ -101,7 +101,6 @@ def test_a_capture_that_can_not_be_kept_is_given_up(
 
 
 @pytest.mark.whole
-@pytest.mark.slow
 def test_seventy_thousand_long_addresses_are_kept(made: sessionmaker[Session], blobs: Blobs, tmp_path: Path) -> None:
     """More than a packet in one list: the list is shortened, the count is true, every placement is there."""
     folder = page_of(70_000, 1_000, tmp_path / "large")

@@ -131,7 +131,7 @@ def test_a_forecast_rests_on_sketches(made: sessionmaker[Session], blobs: Blobs,
     assert 0.75 < told.storage.likely / truth.storage.likely < 1.35
 
 
-@pytest.mark.slow
+@pytest.mark.whole
 def test_a_long_run_from_sketch_to_file(
     made: sessionmaker[Session], blobs: Blobs, long_run: int, coordinators: Callable[[], Running]
 ) -> None:

@@ -37,7 +37,7 @@ def contents(folder: Path) -> dict[str, str]:
 SCHEMA = json.loads((Path(__file__).parents[2] / "docs/manifest.schema.json").read_text())
 
 
-@pytest.mark.slow
+@pytest.mark.whole
 def test_same_addresses(site_folder: Path, tmp_path: Path) -> None:
     """Nothing of the site changes; each new file is its original's size, is lighter, and the check passes in each tier."""
     out = tmp_path / "out"
@@ -126,7 +126,7 @@ def test_files_only_as_a_zip(site_folder: Path, tmp_path: Path) -> None:
             assert file["path"] == f"{folder}/{stem}-{file['width']}.{digest[:8]}.{kind[file['format']]}"
 
 
-@pytest.mark.slow
+@pytest.mark.whole
 def test_words_are_written_and_files_renamed(site_folder: Path, tmp_path: Path) -> None:
     """As a CSV says that was edited; old addresses lead to the new ones, the check passes, and nothing else changes."""
     page = site_folder / "index.html"

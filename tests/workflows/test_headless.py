@@ -120,6 +120,7 @@ def test_unusable_arguments_are_one_line_and_exit_code_2(site_folder: Path, argu
     assert len(result.stderr.strip().splitlines()) == 1
 
 
+@pytest.mark.whole
 def test_a_manifest_of_the_site_is_not_overwritten(site_folder: Path, tmp_path: Path) -> None:
     """A web application's own manifest.json stays; ours takes another name."""
     (site_folder / "manifest.json").write_text('{"name": "theirs"}')
@@ -143,6 +144,7 @@ def test_a_patch_leads_to_the_handed_over_pages_and_back(site_folder: Path, tmp_
         assert all((copy / path).read_bytes() == (after / path).read_bytes() for path in rewritten)
 
 
+@pytest.mark.whole
 def test_a_fidelity_by_name(site_folder: Path, tmp_path: Path) -> None:
     """Every lossy file's score is in the manifest; an unknown name is one line and exit code 2."""
     done = run("treat", str(site_folder), "--out", str(tmp_path / "out"), "--fidelity", "lean", "--json")

@@ -60,6 +60,7 @@ def test_a_folder_is_treated_with_it(site_folder: Path, tmp_path: Path) -> None:
     assert {load.tier for load in done.report.totals} == set(TIERS)
 
 
+@pytest.mark.whole
 @pytest.mark.usefixtures("thorn")
 @pytest.mark.database
 def test_the_application_knows_it(site_folder: Path, tmp_path: Path) -> None:

@@ -90,6 +90,7 @@ def test_by_reference_as_counted_by_others(site: Path, treated: Path) -> None:
     assert (whole.new_files, whole.new_bytes) == (len(new), sum(path.stat().st_size for path in new))
 
 
+@pytest.mark.whole
 def test_foretold_as_chromium_loads_it(site: Path, treated: Path) -> None:
     """Before and after, at opening and scrolled through, on every screen in every tier: within 1 %."""
     rows = {(r.page, r.screen, r.tier): r for r in report_in(Folder(treated)).rows}

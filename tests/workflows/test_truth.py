@@ -227,7 +227,7 @@ def test_addresses_and_lazy_images(tmp_path: Path) -> None:
     assert agreed(judged(tmp_path, html, " ".join(f"deep/{n}" for n in names.split())))
 
 
-@pytest.mark.slow
+@pytest.mark.whole
 def test_the_little_site_before_and_after_its_treatment(site_folder: Path, tmp_path: Path) -> None:
     """Every page and placement on four screens, and again once `picture` elements stand there."""
     treat_folder(Folder(site_folder), tmp_path / "out", Rules(fixed=True))

@@ -114,4 +114,3 @@ def test_names_of_many_parts_are_refused_at_once(application: Application, path:
     answer = application.client.put(f"/api/v1/sites/{site}/{path}", json={"toml": text})
     assert answer.status_code == 422, answer.text
     assert answer.json()["detail"] == "This is no TOML of ours: a name has more than 32 parts."
-    assert answer.elapsed.total_seconds() < 5

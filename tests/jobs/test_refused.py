@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import getpass
-import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -81,10 +80,8 @@ def test_a_capture_that_can_not_be_kept_is_given_up(
     take(SMALL_PACKET)
     large = a_capture(made, page_of(1_100, 1_990, tmp_path / "large"), "large")
     small = a_capture(made, site_folder, "small")
-    begun = time.monotonic()
     running = Running(Coordinator(made, blobs, tmp_path / "staging"))
     until(lambda: about(made, large)[0] == "failed", 60)
-    assert time.monotonic() - begun < 60
     assert about(made, small)[0] == "done"
     assert about(made, large)[1] == (
         "The database refused to keep this, 3 times: one thing in it is larger than the server takes. Leave out the"

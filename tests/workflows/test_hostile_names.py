@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 import subprocess
 from pathlib import Path
 
@@ -12,6 +13,9 @@ from markdown_it import MarkdownIt
 from playwright.sync_api import Page
 
 from command_line import run
+from ivory_thistle.api.routes.runs import attached, file_name
+from ivory_thistle.intake.folder import Folder
+from ivory_thistle.store import tables as t
 from pictures import encoded, photograph
 
 pytestmark = pytest.mark.browser
@@ -89,3 +93,23 @@ def test_paper_shows_names_as_they_are(treated: Path) -> None:
     call = ["pdftotext", "-layout", str(treated / "report.pdf"), "-"]
     text = subprocess.run(call, capture_output=True, text=True, check=True).stdout
     assert "onerror=alert(1)" in "".join(text.split()) and "=cmd|" in text
+
+
+@pytest.mark.parametrize(
+    "name", ["../../etc/passwd", 'x"\r\nset-cookie: a=b', "Tea / house; filename=y.exe", "\u202egpj.exe", ""]
+)
+def test_names_of_downloads_are_plain(name: str) -> None:
+    """Letters, digits and hyphens, whatever a site is called: no folder, no second header, no other ending."""
+    found = file_name(t.Site(name=name), "handover.zip")
+    assert re.fullmatch(r"[a-z0-9-]+-handover\.zip", found)
+    assert attached(found) == {"content-disposition": f'attachment; filename="{found}"'}
+
+
+def test_names_that_lead_out_elsewhere_are_left_out(tmp_path: Path) -> None:
+    """Where a backslash parts folders, or a letter names a drive: in a ZIP of ours they would land outside."""
+    for name in ("..\\evil.html", "a\\..\\..\\evil.html", "C:evil.png", "fine.html"):
+        (tmp_path / name).write_text("<p>x")
+    paths, faults = Folder(tmp_path).paths()
+    assert paths == ["fine.html"]
+    assert {fault.kind for fault in faults} == {"unsafe-entry"} and len(faults) == 3
+    assert all(fault.message.endswith("leads out of its folder on other systems; it is left out.") for fault in faults)

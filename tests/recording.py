@@ -103,9 +103,9 @@ class RecordedMeasuring:
             def keep(measured: PageMeasurement) -> None:
                 # What hangs on time (paints, shifts) is not recorded: it differs from one look to the next.
                 boxes = tuple(_as_recorded(box, address) for box in measured.placements)
-                told = PageMeasurement(
-                    measured.page, measured.screen, boxes, measured.requests, problem=measured.problem
-                )
+                # Which comes first is chance.
+                came = tuple(sorted(measured.requests, key=lambda one: one.address))
+                told = PageMeasurement(measured.page, measured.screen, boxes, came, problem=measured.problem)
                 found[f"{measured.page} on {measured.screen}"] = asdict(told)
 
             measure_pages(address, pages, screens, keep, **others)

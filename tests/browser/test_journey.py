@@ -259,6 +259,8 @@ def test_from_a_folder_to_the_handover(
     complaints: list[str],
 ) -> None:  # fmt: skip
     """Add a site, audit it, change budgets, browse the library, treat, see savings, download."""
+    for named in application.client.get("/api/v1/named-rules").json():
+        application.client.delete("/api/v1/named-rules", params={"name": named["name"]})
     index = site_folder / "index.html"
     index.write_text(index.read_text().replace("alt=Cat ", ""))
     page.goto(application.access.link())

@@ -136,3 +136,19 @@ def test_captures_go_before_what_rests_on_them(made: sessionmaker[Session]) -> N
             order.append(found)
     assert [table for table, _ in order] == [t.Capture, t.Capture, t.Audit, t.Run]
     assert [job for _, job in order[:2]] == [first, second]
+
+
+def test_what_broke_off_waits_behind_others_but_before_samples(made: sessionmaker[Session]) -> None:
+    """A sample gives way to whatever waits: were it taken before, neither would ever come to an end."""
+    with made.begin() as session:
+        broke_off, fresh = capture(session), capture(session)
+        jobs.begin(session, t.Capture, broke_off)
+        jobs.take_up(session)
+        sample = t.Sample(capture_id=capture(session, State.DONE), rules={})
+        session.add(sample)
+        session.flush()
+        for table, job in ((t.Capture, fresh), (t.Capture, broke_off), (t.Sample, sample.id)):
+            assert jobs.next_job(session) == (table, job)
+            jobs.begin(session, table, job)
+            jobs.move(session, table, job, State.DONE)
+        assert jobs.next_job(session) is None

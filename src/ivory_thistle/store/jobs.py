@@ -19,13 +19,14 @@ QUEUE: tuple[JobTable, ...] = (t.Capture, t.Audit, t.Run, t.Measurement, t.Check
 def next_job(session: Session) -> tuple[JobTable, int] | None:
     """The job whose turn it is; None where nothing waits.
 
-    One that broke off goes behind all that did not: what fails again and again must not keep others waiting.
+    One that broke off goes behind those that did not: what fails again and again must not keep others waiting. A sample
+    goes behind all, since it gives way to whatever waits.
     """
-    found: list[tuple[int, JobTable, int]] = []
+    found: list[tuple[tuple[bool, int], JobTable, int]] = []
     for table in QUEUE:
         waiting = select(table.tries, table.id).where(table.state == State.WAITING)
         if row := session.execute(waiting.order_by(table.tries, table.id).limit(1)).first():
-            found.append((row.tries, table, row.id))
+            found.append(((table is t.Sample, row.tries), table, row.id))
     return min(found, key=lambda one: one[0])[1:] if found else None
 
 

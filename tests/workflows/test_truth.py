@@ -185,6 +185,7 @@ def test_what_hangs_on_a_layout_leaves_in_doubt(tmp_path: Path) -> None:
     assert {one.path for one in weights["avif"]} == {"over.png", "hidden.png", *sure.split()}
 
 
+@pytest.mark.whole
 def test_what_style_sheets_leave_open(tmp_path: Path) -> None:
     """By containers, scopes, first styles, animations and shadow trees: said to be uncertain, where it comes and where not."""
     html = """<style>.k { container-type: inline-size; width: 300px }
